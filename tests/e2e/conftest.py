@@ -80,7 +80,8 @@ def demo(demo_data, tmp_path_factory):
     data = tmp_path_factory.mktemp("site") / "data"
     shutil.copytree(demo_data, data)
     port = _free_port()
-    env = {**os.environ, **DEMO, "NEAT_VERDICT_DATA": str(data)}
+    provider = {"NEAT_VERDICT_OIDC_ISSUER": f"http://127.0.0.1:{port}/identity"}
+    env = {**os.environ, **DEMO, **provider, "NEAT_VERDICT_DATA": str(data)}
     command = [
         sys.executable,
         "-m",

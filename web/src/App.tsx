@@ -15,6 +15,9 @@ const CasebookPage = lazy(() => import("./casebook/CasebookPage").then((m) => ({
 const GlossaryPage = lazy(() => import("./GlossaryPage").then((m) => ({ default: m.GlossaryPage })));
 const SharedReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.SharedReportPage })));
 const EngineerPage = lazy(() => import("./report/EngineerPage").then((m) => ({ default: m.EngineerPage })));
+const AccountPage = lazy(() => import("./accounts/AccountPage").then((m) => ({ default: m.AccountPage })));
+const AccountsPage = lazy(() => import("./accounts/AccountsPage").then((m) => ({ default: m.AccountsPage })));
+const SetPasswordPage = lazy(() => import("./accounts/SetPasswordPage").then((m) => ({ default: m.SetPasswordPage })));
 const ReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.ReportPage })));
 
 export function App() {
@@ -28,6 +31,7 @@ export function App() {
     >
       <Routes>
         <Route path="/sign-in" element={<SignInPage />} />
+        <Route path="/set-password/:place/:token" element={<SetPasswordPage />} />
         <Route path="/reports/:key" element={<ReportPage />} />
         <Route path="/shared/:token" element={<SharedReportPage />} />
         <Route path="/for-engineers/:token" element={<EngineerPage />} />
@@ -39,6 +43,8 @@ export function App() {
           <Route path="/metrics/:key" element={<MetricPage />} />
           <Route path="/notices" element={<NoticesPage />} />
           <Route path="/glossary" element={<GlossaryPage />} />
+          <Route path="/account" element={<AccountPage />} />
+          <Route path="/accounts" element={<AccountsPage />} />
           <Route path="/connections" element={<ConnectionsPage />} />
           <Route path="/experiments/:key" element={<Navigate to="brief" replace />} />
           <Route path="/experiments/:key/:sheet" element={<ExperimentPage />} />

@@ -1,6 +1,9 @@
 import { useState } from "react";
+import { useAskForLink } from "./api/accounts";
+import { Problem } from "./api/client";
 import { useSession, useSignIn } from "./api/hooks";
-import { FormError } from "./parts/basics";
+import { errorOf, FormError } from "./parts/basics";
+import { FormField } from "./accounts/FormField";
 
 /** Where somebody was going, as long as that is here: a browser leaves characters out that a look at the text would not. */
 export function hereOrHome(next: string): string {
@@ -13,76 +16,171 @@ export function hereOrHome(next: string): string {
   }
 }
 
+/** Why whoever came by the identity provider was sent away. */
+const REFUSED: Record<string, string> = {
+  away: "It does not answer just now. Try again in a moment, or sign in with a password.",
+  unclear: "What came back cannot be taken: it was refused there, or is too old. Try again.",
+  unknown: "Nobody here has your address. Ask an admin to invite you.",
+  unverified: "It does not vouch for your address. Ask whoever keeps it, or sign in with a password.",
+  ambiguous: "Several accounts have your address. Ask an admin to put that right.",
+  deactivated: "Your account is deactivated. Ask an admin.",
+};
+
 export function SignInPage() {
   const { data: session } = useSession();
-  const signIn = useSignIn();
-  const [username, setUsername] = useState("");
-  const [password, setPassword] = useState("");
-  const enter = async (name: string, secret: string) => {
-    await signIn.mutateAsync({ username: name, password: secret });
-    window.location.assign(hereOrHome(new URLSearchParams(window.location.search).get("next") ?? "/"));
-  };
-  const tryEntering = (name: string, secret: string) => void enter(name, secret).catch(() => undefined);
+  const [forgotten, setForgotten] = useState(false);
+  const asked = new URLSearchParams(window.location.search);
+  const next = asked.get("next") ?? "";
+  const refused = asked.get("refused");
   return (
-    <main className="mx-auto mt-[12vh] w-full max-w-sm px-4">
+    <main className="mx-auto mt-[12vh] w-full max-w-sm px-4 pb-8">
       <h1 className="mb-1 text-[34px]">
         Neat <em>Verdict</em>
       </h1>
       <p className="quiet mb-5">Did it work, and what do we do now?</p>
-      <form
-        className="sheet grid gap-3 p-5"
-        onSubmit={(event) => {
-          event.preventDefault();
-          tryEntering(username, password);
-        }}
-      >
-        <label>
-          <span className="quiet mb-1 block text-sm">Name</span>
-          <input
-            className="input w-full"
+      {refused && session && (
+        <p role="alert" className="sheet mb-3 border-l-4 border-l-error px-4 py-2">
+          You were not signed in with {session.provider || "the provider"}. {REFUSED[refused] ?? REFUSED["unclear"]}
+        </p>
+      )}
+      {forgotten ? (
+        <Forgotten back={() => setForgotten(false)} />
+      ) : (
+        <SignIn next={next} forgot={() => setForgotten(true)} />
+      )}
+      {session?.provider && !forgotten && (
+        <a className="btn mt-3 w-full" href={`/sign-in/provider?next=${encodeURIComponent(next)}`}>
+          Sign in with {session.provider}
+        </a>
+      )}
+      {session && session.demo_accounts.length > 0 && !forgotten && <DemoAccounts next={next} />}
+    </main>
+  );
+}
+
+function useEnter(next: string) {
+  const signIn = useSignIn();
+  const enter = (username: string, password: string, code = "") =>
+    signIn.mutate({ username, password, code }, { onSuccess: () => window.location.assign(hereOrHome(next || "/")) });
+  return { signIn, enter };
+}
+
+function SignIn({ next, forgot }: { next: string; forgot: () => void }) {
+  const { signIn, enter } = useEnter(next);
+  const [username, setUsername] = useState("");
+  const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  // Asked for once the password is right; what is wrong with a code is said there.
+  const [asksForCode, setAsksForCode] = useState(false);
+  const needed = signIn.error instanceof Problem && signIn.error.code === "second-factor";
+  if (needed && !asksForCode) setAsksForCode(true);
+  const wrongCode = errorOf(signIn.error, "code");
+  return (
+    <form
+      className="sheet grid gap-3 p-5"
+      onSubmit={(event) => {
+        event.preventDefault();
+        enter(username, password, code);
+      }}
+    >
+      {asksForCode ? (
+        <>
+          <p>The password is right. Now the code that your phone shows, or one of your recovery codes:</p>
+          <FormField
+            label="Code"
             autoFocus
-            autoComplete="username"
-            required
-            value={username}
-            onChange={(e) => setUsername(e.target.value)}
+            autoComplete="one-time-code"
+            value={code}
+            change={setCode}
+            error={wrongCode}
           />
-        </label>
-        <label>
-          <span className="quiet mb-1 block text-sm">Password</span>
-          <input
-            className="input w-full"
+        </>
+      ) : (
+        <>
+          <FormField label="Name" autoFocus autoComplete="username" value={username} change={setUsername} />
+          <FormField
+            label="Password"
             type="password"
             autoComplete="current-password"
-            required
             value={password}
-            onChange={(e) => setPassword(e.target.value)}
+            change={setPassword}
           />
-        </label>
-        <FormError error={signIn.error} />
-        <button className="btn btn-primary" disabled={signIn.isPending}>
-          Sign in
-        </button>
-      </form>
-      {session && session.demo_accounts.length > 0 && (
-        <section className="mt-5" aria-label="Demo sign-ins">
-          <h2 className="mb-1 text-lg">Demo sign-ins</h2>
-          <p className="quiet mb-2 text-sm">{session.workspace} is invented. Pick a role to look around:</p>
-          <div className="grid gap-2">
-            {session.demo_accounts.map((account) => (
-              <button
-                key={account.username}
-                className="btn btn-sm justify-between"
-                onClick={() => tryEntering(account.username, account.password)}
-              >
-                <span>{account.username}</span>
-                <span className="quiet font-normal">
-                  {account.role} · {account.password}
-                </span>
-              </button>
-            ))}
-          </div>
-        </section>
+        </>
       )}
-    </main>
+      {!needed && !wrongCode && <FormError error={signIn.error} />}
+      <button
+        className="btn btn-primary"
+        disabled={signIn.isPending || (asksForCode ? !code.trim() : !username.trim() || !password)}
+      >
+        Sign in
+      </button>
+      <button
+        type="button"
+        className="link quiet justify-self-start text-sm"
+        onClick={() => (asksForCode ? [setAsksForCode(false), setCode(""), signIn.reset()] : forgot())}
+      >
+        {asksForCode ? "Somebody else" : "Password forgotten"}
+      </button>
+    </form>
+  );
+}
+
+function Forgotten({ back }: { back: () => void }) {
+  const ask = useAskForLink();
+  const [name, setName] = useState("");
+  return (
+    <form
+      className="sheet grid gap-3 p-5"
+      onSubmit={(event) => {
+        event.preventDefault();
+        ask.mutate(name);
+      }}
+    >
+      <h2 className="text-xl">Password forgotten</h2>
+      {ask.isSuccess ? (
+        <p role="status">
+          If somebody has that name or address, a mail with a link is on its way to them. It works once, for three days.
+          Without a mail, ask an admin.
+        </p>
+      ) : (
+        <>
+          <FormField label="Name, or address of mail" autoFocus autoComplete="username" value={name} change={setName} />
+          <FormError error={ask.error} />
+          <button className="btn btn-primary" disabled={!name.trim() || ask.isPending}>
+            Mail me a link
+          </button>
+        </>
+      )}
+      <button type="button" className="link quiet justify-self-start text-sm" onClick={back}>
+        Back to the sign-in
+      </button>
+    </form>
+  );
+}
+
+function DemoAccounts({ next }: { next: string }) {
+  const { data: session } = useSession();
+  const { signIn, enter } = useEnter(next);
+  if (!session) return null;
+  return (
+    <section className="mt-5" aria-label="Demo sign-ins">
+      <h2 className="mb-1 text-lg">Demo sign-ins</h2>
+      <p className="quiet mb-2 text-sm">{session.workspace} is invented. Pick a role to look around:</p>
+      <div className="grid gap-2">
+        {session.demo_accounts.map((account) => (
+          <button
+            key={account.username}
+            className="btn btn-sm justify-between"
+            onClick={() => enter(account.username, account.password)}
+          >
+            <span>{account.username}</span>
+            <span className="quiet font-normal">
+              {account.role} · {account.password}
+            </span>
+          </button>
+        ))}
+      </div>
+      <FormError error={signIn.error} />
+    </section>
   );
 }

@@ -34,7 +34,7 @@ from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
 from neat_verdict.app.http.downloads import download
-from neat_verdict.app.people.auth import person
+from neat_verdict.app.people.auth import WHO_DECIDES, person
 from neat_verdict.app.regions.queries import plan_of
 from neat_verdict.core.derivations import RegionFigure
 
@@ -160,7 +160,7 @@ def set_look_aside(request: HttpRequest, key: str, number: int, payload: AsideIn
     return evidence_of_experiment(find(key))
 
 
-@router.post("/experiments/{key}/decision", response=ExperimentOut, operation_id="decide")
+@router.post("/experiments/{key}/decision", response=ExperimentOut, operation_id="decide", auth=WHO_DECIDES)
 def decide(request: HttpRequest, key: str, payload: DecideIn) -> ExperimentOut:
     actions.decide(person(request), find(key), payload.choice, payload.reason, payload.next_step, payload.rollout)
     return present(find(key))

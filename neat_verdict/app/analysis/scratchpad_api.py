@@ -18,6 +18,7 @@ from neat_verdict.app.experiments.record import MetricRecord
 from neat_verdict.app.experiments.schemas import PlanOut
 from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.http.choices import QuestionName
+from neat_verdict.app.people.auth import WHO_READS
 from neat_verdict.core.checks import InputError, read_count
 from neat_verdict.core.metrics import RATE
 from neat_verdict.core.numbers import read_number
@@ -28,7 +29,7 @@ from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import DecisionRule, Reading, read_experiment, rule_in_words, what_would_change
 
-router = Router(tags=["scratchpad"])
+router = Router(tags=["scratchpad"], auth=WHO_READS)
 
 
 class ArmIn(Body):

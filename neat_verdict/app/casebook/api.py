@@ -20,7 +20,7 @@ from neat_verdict.app.casebook.schemas import (
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.http.pages import Page
-from neat_verdict.app.people.auth import person
+from neat_verdict.app.people.auth import WHO_DECIDES, person
 
 router = Router(tags=["casebook"])
 
@@ -59,7 +59,7 @@ def rollout_table(request: HttpRequest, key: str, form: exports.Format) -> HttpR
     return presenting.rollout_table(find(key), form)
 
 
-@router.put("/experiments/{key}/rollout", response=HandoverOut, operation_id="plan_rollout")
+@router.put("/experiments/{key}/rollout", response=HandoverOut, operation_id="plan_rollout", auth=WHO_DECIDES)
 def plan_rollout(request: HttpRequest, key: str, payload: RolloutPlanIn) -> HandoverOut:
     """Serve the decided variant by steps, to some or to all; or, of a draft, variants without a test. One step of 100% gives all
     of it at once."""
@@ -76,13 +76,15 @@ def plan_rollout(request: HttpRequest, key: str, payload: RolloutPlanIn) -> Hand
     return presenting.handover(find(key))
 
 
-@router.post("/experiments/{key}/rollout/stop", response=HandoverOut, operation_id="stop_rollout")
+@router.post("/experiments/{key}/rollout/stop", response=HandoverOut, operation_id="stop_rollout", auth=WHO_DECIDES)
 def stop_rollout(request: HttpRequest, key: str, payload: StopIn) -> HandoverOut:
     actions.stop_rollout(person(request), find(key).key, payload.reason)
     return presenting.handover(find(key))
 
 
-@router.post("/experiments/{key}/rollout/release", response=HandoverOut, operation_id="release_rollout")
+@router.post(
+    "/experiments/{key}/rollout/release", response=HandoverOut, operation_id="release_rollout", auth=WHO_DECIDES
+)
 def release_rollout(request: HttpRequest, key: str) -> HandoverOut:
     """The variant is a part of the product now: its rollout ends."""
     actions.release(person(request), find(key).key)

@@ -1,7 +1,5 @@
 """The API, assembled; nothing else."""
 
-from ninja.security import django_auth
-
 from neat_verdict.app.analysis.api import router as analysis
 from neat_verdict.app.analysis.scratchpad_api import router as scratchpad
 from neat_verdict.app.casebook.api import router as casebook
@@ -14,7 +12,10 @@ from neat_verdict.app.http.errors import install
 from neat_verdict.app.http.texts import CleanParser
 from neat_verdict.app.http.vocabulary import router as vocabulary
 from neat_verdict.app.metrics.api import router as metrics
+from neat_verdict.app.people.accounts_api import router as accounts
 from neat_verdict.app.people.api import router as people
+from neat_verdict.app.people.auth import PEOPLE_AND_TOKENS
+from neat_verdict.app.people.own_api import router as own
 from neat_verdict.app.planning.api import router as planning
 from neat_verdict.app.privacy.api import router as privacy
 from neat_verdict.app.regions.api import router as regions
@@ -25,11 +26,18 @@ from neat_verdict.app.traffic.api import router as traffic
 from neat_verdict.app.watch.api import router as watch
 
 api = DescribedAPI(
-    title="Neat Verdict", version="1.0.0", auth=django_auth, docs_url=None, urls_namespace="api", parser=CleanParser()
+    title="Neat Verdict",
+    version="1.0.0",
+    auth=PEOPLE_AND_TOKENS,
+    docs_url=None,
+    urls_namespace="api",
+    parser=CleanParser(),
 )
 install(api)
 for prefix, router in (
     ("", people),
+    ("", own),
+    ("", accounts),
     ("", vocabulary),
     ("", metrics),
     ("", experiments),

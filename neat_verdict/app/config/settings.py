@@ -138,6 +138,26 @@ DATABASES = {
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_USER_MODEL = "people.User"
 LOGIN_URL = "/sign-in"
+# A link to choose a password by works for three days.
+PASSWORD_RESET_TIMEOUT = 3 * 86_400
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}", "OPTIONS": options}
+    for name, options in (
+        ("MinimumLengthValidator", {"min_length": 10}),
+        ("UserAttributeSimilarityValidator", {}),
+        ("CommonPasswordValidator", {}),
+        ("NumericPasswordValidator", {}),
+    )
+]
+# An identity provider by which one can sign in too (OpenID Connect), and how it is called on the screen.
+# In the demo that is a stand-in (`app.standins.identity`).
+_STANDIN = f"{DEMO_ORIGIN}/identity" if DEMO_ORIGIN else ""
+OIDC_ISSUER = os.environ.get("NEAT_VERDICT_OIDC_ISSUER", _STANDIN).rstrip("/")
+OIDC_CLIENT = os.environ.get("NEAT_VERDICT_OIDC_CLIENT", "neat-verdict")
+OIDC_SECRET = os.environ.get("NEAT_VERDICT_OIDC_SECRET", "known-to-everybody" if DEMO else "")
+OIDC_NAME = os.environ.get("NEAT_VERDICT_OIDC_NAME", "Tidewick staff" if DEMO else "your organisation")
+# What somebody is made whom it knows and nobody has invited: nothing ("": refused), or a role.
+OIDC_NEWCOMERS = os.environ.get("NEAT_VERDICT_OIDC_NEWCOMERS", "")
 USE_TZ = True
 TIME_ZONE = "UTC"
 USE_I18N = False

@@ -32,6 +32,15 @@ def shared_screen(request: HttpRequest, token: str) -> HttpResponse:
 
 
 @require_safe
+@ensure_csrf_cookie
+def link_screen(request: HttpRequest, place: str, token: str) -> HttpResponse:
+    """Where a password is chosen; whether the link opens is for the API to say."""
+    answer = _page()
+    answer["Referrer-Policy"] = "no-referrer"
+    return answer
+
+
+@require_safe
 @login_required
 @ensure_csrf_cookie
 def screen(request: HttpRequest) -> HttpResponse:

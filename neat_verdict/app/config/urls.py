@@ -5,7 +5,8 @@ from django.urls import include, path, re_path
 from django.views.generic import RedirectView
 
 from neat_verdict.app.config.api import api
-from neat_verdict.app.config.shell import screen, shared_screen, sign_in_screen
+from neat_verdict.app.config.shell import link_screen, screen, shared_screen, sign_in_screen
+from neat_verdict.app.people import provider
 from neat_verdict.app.site import ofrep
 
 urlpatterns = [
@@ -17,6 +18,9 @@ urlpatterns = [
     path("admin/login/", RedirectView.as_view(url="/sign-in", query_string=True)),
     path("admin/", admin.site.urls),
     path("sign-in", sign_in_screen),
+    path("sign-in/provider", provider.begin),
+    path(provider.BACK.lstrip("/"), provider.back),
+    path("set-password/<str:place>/<str:token>", link_screen),
     path("shared/<str:token>", shared_screen),
     path("for-engineers/<str:token>", shared_screen),
     path("", include("neat_verdict.app.standins.urls")),

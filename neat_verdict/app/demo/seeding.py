@@ -34,9 +34,11 @@ from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, decision_rule, find
 from neat_verdict.app.experiments.splits import shares_on
 from neat_verdict.app.metrics.actions import create_metric
+from neat_verdict.app.people.accounts import invite, make_service
 from neat_verdict.app.people.api import DEMO_ACCOUNTS
 from neat_verdict.app.people.keys import make_key, make_site_key
 from neat_verdict.app.people.models import User
+from neat_verdict.app.people.tokens import make_token
 from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.site.models import PageUse
 from neat_verdict.app.site.page_use import OutlineIn, follows, keep_outline
@@ -82,6 +84,7 @@ def seed(today: date) -> int:
         # Of the demo's own machine, whatever the port: the pages lie at one of its names, the script at the other.
         page = make_site_key(people["mona"], "Tidewick pages", ["http://127.0.0.1:*", "http://localhost:*"])
         SiteKey.objects.create(secret=secret, public=page.public)
+        _others(people["ada"], today)
     for story in STORIES:
         _tell(story, people, today)
     _let_the_crowd_come(
@@ -242,6 +245,13 @@ def _account(username: str, password: str, role: str) -> User:
     result.set_password(password)
     result.save()
     return result
+
+
+def _others(admin: User, today: date) -> None:
+    """A system that works by a token, and somebody who has yet to choose a password."""
+    warehouse = make_service(admin, "warehouse", "analyst")
+    make_token(admin, warehouse, "nightly export", ["read"], _moment(today + timedelta(days=90), 23))
+    invite(admin, "ines", "ines@tidewick.example", "analyst", first_name="Ines", last_name="Marl")
 
 
 def _moment(day: date, hour: int) -> datetime:

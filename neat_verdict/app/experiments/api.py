@@ -18,7 +18,7 @@ from neat_verdict.app.experiments.schemas import (
     WithdrawIn,
 )
 from neat_verdict.app.http.pages import Page
-from neat_verdict.app.people.auth import person
+from neat_verdict.app.people.auth import WHO_DECIDES, person
 
 router = Router(tags=["experiments"])
 
@@ -86,7 +86,9 @@ def picture(request: HttpRequest, picture: int) -> FileResponse:
     return answer
 
 
-@router.post("/experiments/{key}/withdraw-decision", response=ExperimentOut, operation_id="withdraw_decision")
+@router.post(
+    "/experiments/{key}/withdraw-decision", response=ExperimentOut, operation_id="withdraw_decision", auth=WHO_DECIDES
+)
 def withdraw(request: HttpRequest, key: str, payload: WithdrawIn) -> ExperimentOut:
     queries.find(key)
     actions.withdraw_decision(person(request), key, payload.reason)

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 from operator import itemgetter
-from typing import Any, cast
+from typing import Any, cast, overload
 from zoneinfo import ZoneInfo
 
 from django.db.models import CharField, F, Prefetch, Q, QuerySet, Sum
@@ -104,6 +104,10 @@ def local(moment: datetime) -> datetime:
     return moment.astimezone(ZoneInfo(workspace().time_zone))
 
 
+@overload
+def local_moment(moment: datetime) -> datetime: ...
+@overload
+def local_moment(moment: datetime | None) -> datetime | None: ...
 def local_moment(moment: datetime | None) -> datetime | None:
     """A moment that was given without an offset is meant in the workspace's time zone."""
     if moment is None or moment.tzinfo is not None:

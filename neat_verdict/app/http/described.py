@@ -7,15 +7,16 @@ from typing import Any
 from ninja.openapi.schema import OpenAPISchema
 
 from neat_verdict.app.http.errors import Api
-from neat_verdict.app.http.problems import KINDS
+from neat_verdict.app.http.problems import KINDS, SECOND_FACTOR
 
+_ALL = (*KINDS.values(), SECOND_FACTOR)
 _PROBLEM = {
     "type": "object",
     "description": "A problem document (RFC 9457)",
     "required": ["type", "code", "title", "status"],
     "properties": {
-        "type": {"type": "string", "format": "uri", "enum": [kind.uri for kind in KINDS.values()]},
-        "code": {"type": "string", "enum": [kind.code for kind in KINDS.values()]},
+        "type": {"type": "string", "format": "uri", "enum": [kind.uri for kind in _ALL]},
+        "code": {"type": "string", "enum": [kind.code for kind in _ALL]},
         "title": {"type": "string"},
         "status": {"type": "integer"},
         "errors": {

@@ -15,11 +15,20 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError, ValidationErrorContext
 
 from neat_verdict.app.http.bodies import BodyTooLarge
-from neat_verdict.app.http.problems import Conflict, Gone, PartlyStored, TooMany, WrongType, problem
+from neat_verdict.app.http.problems import (
+    SECOND_FACTOR,
+    Conflict,
+    Gone,
+    PartlyStored,
+    SecondFactorNeeded,
+    TooMany,
+    WrongType,
+    problem,
+)
 from neat_verdict.app.http.versions import tag
 from neat_verdict.core.checks import InputError
 
-_SECRET = ("password",)  # never said back
+_SECRET = ("password", "current", "token", "secret")  # never said back
 _SHOWN = 80  # characters of what was given
 
 
@@ -40,6 +49,10 @@ def install(api: NinjaAPI) -> None:
         answer = problem(401, "Sign in first")
         answer.headers["WWW-Authenticate"] = "Bearer"
         return answer
+
+    @api.exception_handler(SecondFactorNeeded)
+    def code_needed(request: HttpRequest, exc: SecondFactorNeeded) -> HttpResponse:
+        return problem(401, SECOND_FACTOR.meaning, kind=SECOND_FACTOR)
 
     @api.exception_handler(PermissionDenied)
     def unentitled(request: HttpRequest, exc: PermissionDenied) -> HttpResponse:

@@ -25,7 +25,7 @@ STORED_HOURS = 24
 _KEY = re.compile(rf"[\x21-\x7e]{{1,{MAX_IDEMPOTENCY_KEY}}}")
 _MAX_STORED_BYTES = 1024 * 1024  # bytes of an answer
 # Their answers carry what is shown once, or sign somebody in: nothing of them is stored.
-_NEVER_STORED = ("/api/v1/session", "/api/v1/keys")
+_NEVER_STORED = re.compile(r"/api/v1/(session|keys|passwords|password-links|me(/.*)?|accounts(/[^/]+/(tokens|link))?)")
 
 
 class IdempotencyKeys:
@@ -43,7 +43,7 @@ class IdempotencyKeys:
             return self.answer(request)
         if _KEY.fullmatch(key) is None:
             return _refused(key, f"must be 1 to {MAX_IDEMPOTENCY_KEY} printable characters")
-        if request.path in _NEVER_STORED:
+        if _NEVER_STORED.fullmatch(request.path):
             return _refused(key, "is not taken here: the answer is shown once, and not stored")
         digest = _digest_of(request)
         try:

@@ -43,6 +43,10 @@ class WrongType(Exception):  # noqa: N818
         self.taken = taken
 
 
+class SecondFactorNeeded(Exception):  # noqa: N818
+    """The password is right, and a code is needed too."""
+
+
 class Gone(Exception):  # noqa: N818
     """What was there is there no more, and why."""
 
@@ -84,9 +88,12 @@ KINDS = {
 }
 
 
-def problem(status: int, title: str, **members: Any) -> HttpResponse:
-    """A problem document; ``errors`` is a list of {field, message}."""
-    kind = KINDS[status]
+SECOND_FACTOR = Kind(401, "second-factor", "The password is right; send the code of the second factor too")
+
+
+def problem(status: int, title: str, *, kind: Kind | None = None, **members: Any) -> HttpResponse:
+    """A problem document, of the usual kind of its status unless one is named; ``errors`` is a list of {field, message}."""
+    kind = kind or KINDS[status]
     body = {"type": kind.uri, "code": kind.code, "title": title, "status": status, **members}
     return JsonResponse(body, status=status, content_type=PROBLEM_TYPE)
 
@@ -101,6 +108,6 @@ def as_markdown() -> str:
         "",
         "| status | code | type | meaning |",
         "|---|---|---|---|",
-        *(f"| {one.status} | `{one.code}` | `{one.uri}` | {one.meaning} |" for one in KINDS.values()),
+        *(f"| {one.status} | `{one.code}` | `{one.uri}` | {one.meaning} |" for one in (*KINDS.values(), SECOND_FACTOR)),
     ]
     return "\n".join(lines) + "\n"

@@ -1,20 +1,53 @@
-"""Who is behind a request: a signed-in account, or a machine with its key."""
+"""Who is behind a request: a signed-in account, a programme with a token of one, or a machine with its key."""
 
 from __future__ import annotations
 
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest
-from ninja.security import HttpBearer
+from ninja.errors import AuthenticationError
+from ninja.security import HttpBearer, SessionAuth
 
 from neat_verdict.app.people.keys import uses
-from neat_verdict.app.people.models import SCOPES, User
+from neat_verdict.app.people.models import SCOPES, TOKEN_SCOPES, User
 from neat_verdict.app.people.queries import key_of
+from neat_verdict.app.people.tokens import note_use, token_of
+
+_SAFE = ("GET", "HEAD", "OPTIONS")
 
 
 def person(request: HttpRequest) -> User:
     """The signed-in account; the API lets no other request through."""
     assert isinstance(request.user, User)
     return request.user
+
+
+class TokenAuth(HttpBearer):
+    """``Authorization: Bearer nvt_…`` (RFC 6750) with a token that has the scope: the one named, or else *read* for what is only
+    read and *write* for the rest."""
+
+    def __init__(self, scope: str = "") -> None:
+        self.scope = scope
+        super().__init__()
+
+    def authenticate(self, request: HttpRequest, secret: str) -> User:
+        """The token's account. Raises AuthenticationError for what is no token, PermissionDenied for one without the scope."""
+        token = token_of(secret)
+        if token is None:
+            raise AuthenticationError
+        scope = self.scope or ("read" if request.method in _SAFE else "write")
+        if scope not in token.scopes:
+            raise PermissionDenied(f"This token may not {TOKEN_SCOPES[scope]}: it was made without “{scope}”")
+        note_use(token)
+        request.user = token.user
+        return token.user
+
+
+# A token is looked at first: the session's way refuses what comes without its cookie.
+_SIGNED_IN = SessionAuth()
+PEOPLE_AND_TOKENS = [TokenAuth(), _SIGNED_IN]
+WHO_READS = [TokenAuth("read"), _SIGNED_IN]  # of what is asked by POST and changes nothing
+WHO_DECIDES = [TokenAuth("decide"), _SIGNED_IN]
+PEOPLE_ONLY = [_SIGNED_IN]
 
 
 class MachineAuth(HttpBearer):

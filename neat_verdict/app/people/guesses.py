@@ -22,6 +22,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.http.clients import address_of
 
 FREE_OF_ACCOUNT, FREE_OF_ADDRESS = 5, 30  # refusals before anybody has to wait
+FREE_LINKS = 3  # mails with a link to choose a password by, to one name
 LONGEST = 15 * 60.0  # seconds
 _REMEMBERED = 3600  # seconds since the last refusal
 _DEVICE = "neat-verdict-device"
@@ -42,6 +43,17 @@ def counters(request: HttpRequest, username: str) -> tuple[Counter, ...]:
     device = _known_device(request, name)
     of_account = Counter(f"device:{device}", FREE_OF_ACCOUNT) if device else Counter(f"account:{name}", FREE_OF_ACCOUNT)
     return (of_account, Counter(f"address:{_network(address_of(request))}", FREE_OF_ADDRESS))
+
+
+def of_confirming(user_id: int) -> tuple[Counter, ...]:
+    """By which it is counted that somebody who is signed in gives the password once more."""
+    return (Counter(f"confirming:{user_id}", FREE_OF_ACCOUNT),)
+
+
+def of_asking_for_links(request: HttpRequest, name: str) -> tuple[Counter, ...]:
+    """By which it is counted that links are asked for: each goes out as a mail."""
+    place = _network(address_of(request))
+    return (Counter(f"link:{name.strip().lower()}", FREE_LINKS), Counter(f"links:{place}", FREE_OF_ADDRESS))
 
 
 def _network(address: str) -> str:

@@ -15,6 +15,7 @@ from django.db.models import F
 from neat_verdict.app import clock
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.later import Later
+from neat_verdict.app.people.account_log import note
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import SCOPES, USUAL_SCOPES, MachineKey, User
 from neat_verdict.app.people.origins import MAX_ORIGINS, check_origin
@@ -68,7 +69,7 @@ def _made(by: User, kind: str, name: str, expires_at: datetime | None, **fields:
         raise InputError("expires_at", f"{expires_at:%-d %B %Y}", "must lie in the future")
     secret = PREFIXES[kind] + secrets.token_urlsafe(32 if kind == "server" else 18)
     public = secret if kind == "site" else ""
-    return MachineKey.objects.create(
+    key = MachineKey.objects.create(
         name=name,
         kind=kind,
         start=secret[: len(PREFIXES[kind]) + 5],
@@ -77,7 +78,9 @@ def _made(by: User, kind: str, name: str, expires_at: datetime | None, **fields:
         made_by=by,
         expires_at=expires_at,
         **fields,
-    ), secret
+    )
+    note(by, None, "key", f"Made a key for the {kind} {name}", key=key.pk)
+    return key, secret
 
 
 @transaction.atomic
@@ -89,6 +92,7 @@ def withdraw_key(by: User, number: int) -> MachineKey:
         raise Conflict("This key has been withdrawn already")
     key.withdrawn_at = clock.now()
     key.save()
+    note(by, None, "key", f"Withdrew the key of the {key.kind} {key.name}", key=key.pk)
     return key
 
 

@@ -1,4 +1,4 @@
-"""Reading keys of machines."""
+"""Reading accounts, and keys of machines."""
 
 from __future__ import annotations
 
@@ -11,12 +11,21 @@ from django.db import connection
 from django.db.models import Q, QuerySet
 
 from neat_verdict.app import clock
-from neat_verdict.app.people.models import MachineKey
+from neat_verdict.app.people.models import MachineKey, User
 
 
 def digest(secret: str) -> str:
     """What is stored of a secret."""
     return hashlib.sha256(secret.encode()).hexdigest()
+
+
+def name_of(typed: str) -> str:
+    """The name to sign in with that was meant: an address of mail is that of the one account that has it."""
+    name = typed.strip()
+    if "@" in name and not User.objects.filter(username=name).exists():
+        found = list(User.objects.filter(email__iexact=name, is_active=True).values_list("username", flat=True)[:2])
+        return found[0] if len(found) == 1 else name
+    return name
 
 
 class Key(NamedTuple):

@@ -13,7 +13,7 @@ from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
 from neat_verdict.app.http.downloads import CSV_TYPE, csv_of, download
-from neat_verdict.app.people.auth import person
+from neat_verdict.app.people.auth import WHO_DECIDES, person
 from neat_verdict.app.planning import background
 from neat_verdict.app.regions import actions, queries, running
 from neat_verdict.app.regions.presenting import (
@@ -186,7 +186,9 @@ def reading(request: HttpRequest, key: str) -> RegionReadingOut:
     return reading_out(queries.plan_of(find(key)))
 
 
-@router.post("/experiments/{key}/regions/decision", response=ExperimentOut, operation_id="decide_region_test")
+@router.post(
+    "/experiments/{key}/regions/decision", response=ExperimentOut, operation_id="decide_region_test", auth=WHO_DECIDES
+)
 def decide(request: HttpRequest, key: str, payload: RegionDecisionIn) -> ExperimentOut:
     experiment = find(key)
     shown = kept_reading(queries.plan_of(experiment))

@@ -1,4 +1,5 @@
-"""What the stand-ins keep: the mailbox's letters, the keys that the booking site was given, the advertising desk's orders."""
+"""What the stand-ins keep: the mailbox's letters, the keys that the booking site was given, the advertising desk's orders,
+and the identity provider's key."""
 
 from __future__ import annotations
 
@@ -26,6 +27,12 @@ class SiteKey(models.Model):
 
     secret = models.CharField(max_length=80)
     public = models.CharField(max_length=80, blank=True, default="")
+
+
+class SigningKey(models.Model):
+    """With which the identity provider signs, in PEM."""
+
+    private = models.TextField()
 
 
 class Booking(models.Model):

@@ -2,7 +2,7 @@ import { fieldWords } from "../lib/fieldWords";
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
-type Schemas = components["schemas"];
+export type Schemas = components["schemas"];
 export type Account = Schemas["Account"];
 export type PageChange = NonNullable<Variant["page_changes"]>[number];
 export type Docket = Schemas["Docket"];
@@ -104,6 +104,7 @@ export interface WrongLine {
 }
 
 interface ProblemBody {
+  code?: string;
   unmet?: string[];
   wrong?: WrongLine[];
   wrong_count?: number;
@@ -116,6 +117,8 @@ interface ProblemBody {
 /** A problem document of the server: one sentence, and a message for each field that is not accepted. */
 export class Problem extends Error {
   readonly status: number;
+  /** Which kind of refusal it is; the same for all sentences of it. */
+  readonly code: string;
   readonly fields: Record<string, string>;
   readonly stale: boolean;
   /** What is not ready for a start; it starts all the same with a reason. */
@@ -131,6 +134,7 @@ export class Problem extends Error {
         `The server answered ${status}`,
     );
     this.status = status;
+    this.code = body.code ?? "";
     this.fields = Object.fromEntries((body.errors ?? []).map((error) => [error.field, error.message]));
     this.unmet = body.unmet ?? [];
     this.wrong = body.wrong ?? [];
@@ -157,7 +161,7 @@ client.use({
     if (response.ok) return;
     if (
       response.status === 401 &&
-      !["/sign-in", "/shared/"].some((open) => window.location.pathname.startsWith(open))
+      !["/sign-in", "/shared/", "/set-password/"].some((open) => window.location.pathname.startsWith(open))
     ) {
       window.location.assign(`/sign-in?next=${encodeURIComponent(window.location.pathname)}`);
     }

@@ -19,6 +19,7 @@ import {
   type Metric,
   type OutlineIn,
   type RolloutIn,
+  type Schemas,
   type SizeIn,
 } from "./client";
 import { editsOf, keys, useReplace, useStale } from "./keys";
@@ -72,7 +73,7 @@ export function usePointing(key: string) {
 export function useSignIn() {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (body: { username: string; password: string }) => take(client.POST("/api/v1/session", { body })),
+    mutationFn: (body: Schemas["SignIn"]) => take(client.POST("/api/v1/session", { body })),
     onSuccess: (session) => cache.setQueryData(keys.session, session),
   });
 }

@@ -4,6 +4,214 @@
  */
 
 export interface paths {
+    "/api/v1/account-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Account Log
+         * @description Who changed what of accounts, keys and tokens, the latest first.
+         */
+        get: operations["get_account_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Accounts
+         * @description Every account, by name; admins only.
+         */
+        get: operations["list_accounts"];
+        put?: never;
+        /**
+         * Make Account
+         * @description Invite a person, who chooses a password by a link; or an account for a system, which works by tokens.
+         */
+        post: operations["make_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{username}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Account
+         * @description An account with the keys, links, tokens and experiments in its name.
+         */
+        get: operations["get_account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Edit Account
+         * @description Another role, name or address.
+         */
+        patch: operations["edit_account"];
+        trace?: never;
+    };
+    "/api/v1/accounts/{username}/deactivate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deactivate Account
+         * @description Nobody comes in by the account any more; what was made in its name ends, or passes to somebody.
+         */
+        post: operations["deactivate_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{username}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Link
+         * @description Another link by which the person chooses a password.
+         */
+        post: operations["send_password_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{username}/reactivate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reactivate Account
+         * @description The account may be used again; what ended with it stays so.
+         */
+        post: operations["reactivate_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{username}/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Reset Second Factor
+         * @description For somebody who lost both the phone and the recovery codes.
+         */
+        delete: operations["reset_second_factor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{username}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Sessions Of Account
+         * @description Sign a person out everywhere.
+         */
+        delete: operations["end_sessions_of_account"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{username}/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Service Token
+         * @description A token of a system's account; people make theirs themselves.
+         */
+        post: operations["make_service_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{username}/tokens/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw Token Of Account
+         * @description The token opens nothing any more.
+         */
+        delete: operations["withdraw_token_of_account"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/assign": {
         parameters: {
             query?: never;
@@ -2194,6 +2402,207 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Me
+         * @description One's own account, with where it is signed in and its tokens.
+         */
+        get: operations["get_me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Edit Me
+         * @description Another name or address; for another address the password is needed.
+         */
+        patch: operations["edit_me"];
+        trace?: never;
+    };
+    "/api/v1/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description Another password; everywhere else one is signed out.
+         */
+        post: operations["change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Second Factor
+         * @description A secret for an app on a phone; nothing asks for it until a code of it was confirmed.
+         */
+        post: operations["begin_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/second-factor/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Second Factor
+         * @description From now on signing in asks for a code; the recovery codes are shown this once.
+         */
+        post: operations["confirm_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/second-factor/recovery-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Recovery Codes
+         * @description Other recovery codes; those before open nothing any more.
+         */
+        post: operations["renew_recovery_codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/second-factor/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Second Factor
+         * @description Signing in asks for no code any more.
+         */
+        post: operations["remove_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Other Sessions
+         * @description Be signed out everywhere else.
+         */
+        delete: operations["end_other_sessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/sessions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Session
+         * @description Be signed out in one place.
+         */
+        delete: operations["end_session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Token
+         * @description A token with which programmes do what one may do oneself.
+         */
+        post: operations["make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/tokens/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Token */
+        delete: operations["withdraw_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/metrics": {
         parameters: {
             query?: never;
@@ -2352,6 +2761,66 @@ export interface paths {
         put?: never;
         /** Read Notices */
         post: operations["read_notices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask For Link
+         * @description Mail a link to choose another password by. The answer is the same whether anybody has that name or not.
+         */
+        post: operations["ask_for_password_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password-links/{place}/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Link
+         * @description Whose password is chosen by a link; 410 where it opens nothing any more.
+         */
+        get: operations["get_password_link"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/passwords": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Password
+         * @description Choose a password by a link, which signs in where there is no second factor.
+         */
+        post: operations["choose_password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2633,7 +3102,10 @@ export interface paths {
         /** Get Session */
         get: operations["get_session"];
         put?: never;
-        /** Sign In */
+        /**
+         * Sign In
+         * @description Sign in. Where the account has a second factor and no ``code`` is sent the answer is 401 with the code *second-factor*.
+         */
         post: operations["sign_in"];
         /** Sign Out */
         delete: operations["sign_out"];
@@ -2759,6 +3231,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workspace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Workspace */
+        get: operations["get_workspace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Workspace
+         * @description Name, time zone (before there are data), currency and longest run; admins only.
+         */
+        patch: operations["edit_workspace"];
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2845,12 +3338,162 @@ export interface components {
         Account: {
             /** Display Name */
             display_name: string;
+            /** May Administer */
+            may_administer: boolean;
             /** May Edit */
             may_edit: boolean;
             /** Role */
             role: string;
             /** Username */
             username: string;
+        };
+        /** AccountChanges */
+        AccountChanges: {
+            /** Email */
+            email?: string | null;
+            /** First Name */
+            first_name?: string | null;
+            /** Last Name */
+            last_name?: string | null;
+            /** Role */
+            role?: ("stakeholder" | "analyst" | "admin") | null;
+        };
+        /** AccountEntryOut */
+        AccountEntryOut: {
+            /** About */
+            about: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Sentence */
+            sentence: string;
+            /** Verb */
+            verb: string;
+        };
+        /**
+         * AccountIn
+         * @description Of a ``service`` there is no address: it works by tokens.
+         */
+        AccountIn: {
+            /**
+             * Email
+             * @default
+             */
+            email: string;
+            /**
+             * First Name
+             * @default
+             */
+            first_name: string;
+            /**
+             * Last Name
+             * @default
+             */
+            last_name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "stakeholder" | "analyst" | "admin";
+            /**
+             * Service
+             * @default false
+             */
+            service: boolean;
+            /** Username */
+            username: string;
+        };
+        /** AccountLine */
+        AccountLine: {
+            /** Display Name */
+            display_name: string;
+            /** Email */
+            email: string;
+            /** Every Right */
+            every_right: boolean;
+            /** Last Login */
+            last_login: string | null;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "stakeholder" | "analyst" | "admin";
+            /** Second Factor */
+            second_factor: boolean;
+            /** Service */
+            service: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "active" | "invited" | "deactivated";
+            /** Username */
+            username: string;
+        };
+        /** AccountLogOut */
+        AccountLogOut: {
+            /** Count */
+            count: number;
+            /** Items */
+            items: components["schemas"]["AccountEntryOut"][];
+        };
+        /**
+         * AccountOut
+         * @description With what was made in its name. ``schedules`` are lakes that are counted by themselves in its name,
+         *     ``experiments`` those it owns that are not decided.
+         */
+        AccountOut: {
+            /** Display Name */
+            display_name: string;
+            /** Email */
+            email: string;
+            /** Every Right */
+            every_right: boolean;
+            /** Experiments */
+            experiments: components["schemas"]["HeldOut"][];
+            /** First Name */
+            first_name: string;
+            /** Keys */
+            keys: components["schemas"]["HeldOut"][];
+            /** Last Login */
+            last_login: string | null;
+            /** Last Name */
+            last_name: string;
+            /** Links */
+            links: components["schemas"]["HeldOut"][];
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "stakeholder" | "analyst" | "admin";
+            /** Schedules */
+            schedules: string[];
+            /** Second Factor */
+            second_factor: boolean;
+            /** Service */
+            service: boolean;
+            /** Sessions */
+            sessions: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "active" | "invited" | "deactivated";
+            /** Tokens */
+            tokens: components["schemas"]["TokenOut"][];
+            /** Username */
+            username: string;
+        };
+        /** AccountsOut */
+        AccountsOut: {
+            /** Count */
+            count: number;
+            /** Items */
+            items: components["schemas"]["AccountLine"][];
         };
         /**
          * AdaptiveOut
@@ -3423,6 +4066,11 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** Code */
+        Code: {
+            /** Code */
+            code: string;
+        };
         /** CohortOut */
         CohortOut: {
             /**
@@ -3566,6 +4214,17 @@ export interface components {
             subject: "minimum" | "soundness" | "effect";
         };
         /**
+         * Confirmed
+         * @description ``password`` is that of whoever asks, given once more.
+         */
+        Confirmed: {
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+        };
+        /**
          * ConflictOut
          * @description A variant whose metrics pull apart, by their names.
          */
@@ -3678,6 +4337,14 @@ export interface components {
             day: string;
             /** Units */
             units: number;
+        };
+        /**
+         * Deactivation
+         * @description ``hand_over_to``: whom keys, links and open experiments pass to; null ends keys and links.
+         */
+        Deactivation: {
+            /** Hand Over To */
+            hand_over_to: string | null;
         };
         /**
          * DecideIn
@@ -4897,6 +5564,16 @@ export interface components {
             rollout: components["schemas"]["RolloutOut"] | null;
         };
         /**
+         * HeldOut
+         * @description What opens something: its name, and where it leads or begins.
+         */
+        HeldOut: {
+            /** Name */
+            name: string;
+            /** Where */
+            where: string;
+        };
+        /**
          * HideChange
          * @description Not shown, and no room taken.
          */
@@ -4922,6 +5599,16 @@ export interface components {
             at: string;
             /** Units */
             units: number[];
+        };
+        /** IdentityOut */
+        IdentityOut: {
+            /** Issuer */
+            issuer: string;
+            /**
+             * Linked At
+             * Format: date-time
+             */
+            linked_at: string;
         };
         /** ImportOut */
         ImportOut: {
@@ -5012,6 +5699,17 @@ export interface components {
              * @default
              */
             low_text: string;
+        };
+        /**
+         * InvitedOut
+         * @description ``address`` is where a password is chosen, to be passed on where no mail goes out (``mailed``).
+         */
+        InvitedOut: {
+            account: components["schemas"]["AccountLine"];
+            /** Address */
+            address: string;
+            /** Mailed */
+            mailed: boolean;
         };
         /** IssueOut */
         IssueOut: {
@@ -5449,6 +6147,14 @@ export interface components {
             tone: "ahead" | "behind" | "open";
         };
         /**
+         * LinkAsked
+         * @description ``name`` to sign in with, or the address of mail.
+         */
+        LinkAsked: {
+            /** Name */
+            name: string;
+        };
+        /**
          * LinkChange
          * @description Another target of a link.
          */
@@ -5651,6 +6357,40 @@ export interface components {
             set_aside: components["schemas"]["SetAsideOut"][];
             /** Taken */
             taken: components["schemas"]["TakenLookOut"][];
+        };
+        /**
+         * Me
+         * @description ``codes_left`` are recovery codes that were not used; ``scopes`` what a token may be made for, with what each means.
+         */
+        Me: {
+            /** Codes Left */
+            codes_left: number;
+            /** Display Name */
+            display_name: string;
+            /** Email */
+            email: string;
+            /** First Name */
+            first_name: string;
+            /** Has Password */
+            has_password: boolean;
+            /** Identities */
+            identities: components["schemas"]["IdentityOut"][];
+            /** Last Name */
+            last_name: string;
+            /** Role */
+            role: string;
+            /** Scopes */
+            scopes: {
+                [key: string]: string;
+            };
+            /** Second Factor */
+            second_factor: boolean;
+            /** Sessions */
+            sessions: components["schemas"]["SignedInOut"][];
+            /** Tokens */
+            tokens: components["schemas"]["TokenOut"][];
+            /** Username */
+            username: string;
         };
         /** MeasureIO */
         MeasureIO: {
@@ -5980,6 +6720,18 @@ export interface components {
             name: string;
         };
         /**
+         * NewFactor
+         * @description ``picture`` is ``address`` as a QR code, in SVG.
+         */
+        NewFactor: {
+            /** Address */
+            address: string;
+            /** Picture */
+            picture: string;
+            /** Secret */
+            secret: string;
+        };
+        /**
          * NewKeyOut
          * @description The only answer that carries the secret.
          */
@@ -6025,6 +6777,38 @@ export interface components {
         NewRegionTest: {
             /** Name */
             name: string;
+        };
+        /**
+         * NewTokenOut
+         * @description ``secret`` is shown this once.
+         */
+        NewTokenOut: {
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Id */
+            id: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Name */
+            name: string;
+            /** Scopes */
+            scopes: string[];
+            /** Secret */
+            secret: string;
+            /** Start */
+            start: string;
+            /** Used At */
+            used_at: string | null;
+            /** Withdrawn At */
+            withdrawn_at: string | null;
         };
         /**
          * NoteIn
@@ -6190,6 +6974,23 @@ export interface components {
             same_time: boolean;
         };
         /**
+         * OwnChanges
+         * @description ``password`` is needed for another address.
+         */
+        OwnChanges: {
+            /** Email */
+            email?: string | null;
+            /** First Name */
+            first_name?: string | null;
+            /** Last Name */
+            last_name?: string | null;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+        };
+        /**
          * Page
          * @description ``limit`` items after the first ``offset``; the answer says how many there are in all (``count``).
          */
@@ -6284,6 +7085,39 @@ export interface components {
             letter: string;
             /** Reached */
             reached: number;
+        };
+        /** PasswordChanged */
+        PasswordChanged: {
+            /**
+             * Current
+             * @default
+             */
+            current: string;
+            /** Password */
+            password: string;
+        };
+        /** PasswordChosen */
+        PasswordChosen: {
+            /** Password */
+            password: string;
+            /** Place */
+            place: string;
+            /** Token */
+            token: string;
+        };
+        /**
+         * PasswordLink
+         * @description Whose a link is; ``first`` where they have none yet. ``demands`` are what a password must be.
+         */
+        PasswordLink: {
+            /** Demands */
+            demands: string[];
+            /** Display Name */
+            display_name: string;
+            /** First */
+            first: boolean;
+            /** Username */
+            username: string;
         };
         /**
          * PastOut
@@ -6729,7 +7563,7 @@ export interface components {
         /** @description A problem document (RFC 9457) */
         Problem: {
             /** @enum {string} */
-            code: "malformed" | "not-signed-in" | "not-allowed" | "not-found" | "wrong-method" | "conflict" | "gone" | "changed-since" | "too-large" | "wrong-type" | "not-accepted" | "too-many" | "failed" | "unavailable" | "no-room";
+            code: "malformed" | "not-signed-in" | "not-allowed" | "not-found" | "wrong-method" | "conflict" | "gone" | "changed-since" | "too-large" | "wrong-type" | "not-accepted" | "too-many" | "failed" | "unavailable" | "no-room" | "second-factor";
             errors?: {
                 field: string;
                 message: string;
@@ -6740,7 +7574,7 @@ export interface components {
              * Format: uri
              * @enum {string}
              */
-            type: "https://neat-verdict.example/problems/malformed" | "https://neat-verdict.example/problems/not-signed-in" | "https://neat-verdict.example/problems/not-allowed" | "https://neat-verdict.example/problems/not-found" | "https://neat-verdict.example/problems/wrong-method" | "https://neat-verdict.example/problems/conflict" | "https://neat-verdict.example/problems/gone" | "https://neat-verdict.example/problems/changed-since" | "https://neat-verdict.example/problems/too-large" | "https://neat-verdict.example/problems/wrong-type" | "https://neat-verdict.example/problems/not-accepted" | "https://neat-verdict.example/problems/too-many" | "https://neat-verdict.example/problems/failed" | "https://neat-verdict.example/problems/unavailable" | "https://neat-verdict.example/problems/no-room";
+            type: "https://neat-verdict.example/problems/malformed" | "https://neat-verdict.example/problems/not-signed-in" | "https://neat-verdict.example/problems/not-allowed" | "https://neat-verdict.example/problems/not-found" | "https://neat-verdict.example/problems/wrong-method" | "https://neat-verdict.example/problems/conflict" | "https://neat-verdict.example/problems/gone" | "https://neat-verdict.example/problems/changed-since" | "https://neat-verdict.example/problems/too-large" | "https://neat-verdict.example/problems/wrong-type" | "https://neat-verdict.example/problems/not-accepted" | "https://neat-verdict.example/problems/too-many" | "https://neat-verdict.example/problems/failed" | "https://neat-verdict.example/problems/unavailable" | "https://neat-verdict.example/problems/no-room" | "https://neat-verdict.example/problems/second-factor";
         };
         /**
          * QuestionOut
@@ -7048,6 +7882,14 @@ export interface components {
             winners_seen: number | null;
             /** Won */
             won: number;
+        };
+        /**
+         * RecoveryCodes
+         * @description Shown this once; each opens once.
+         */
+        RecoveryCodes: {
+            /** Codes */
+            codes: string[];
         };
         /**
          * ReducibleOut
@@ -8440,13 +9282,18 @@ export interface components {
             /** Low */
             low: (number | null)[];
         };
-        /** Session */
+        /**
+         * Session
+         * @description ``provider`` is how the identity provider is called by which one can sign in too; "" where there is none.
+         */
         Session: {
             account: components["schemas"]["Account"] | null;
             /** Currency */
             currency: string;
             /** Demo Accounts */
             demo_accounts: components["schemas"]["DemoAccount"][];
+            /** Provider */
+            provider: string;
             /** Time Zone */
             time_zone: string;
             /** Workspace */
@@ -8552,12 +9399,41 @@ export interface components {
             /** Size */
             size: number;
         };
-        /** SignIn */
+        /**
+         * SignIn
+         * @description ``username`` may be the address of mail, where one account has it; ``code`` is that of the second factor.
+         */
         SignIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
             /** Password */
             password: string;
             /** Username */
             username: string;
+        };
+        /** SignedInOut */
+        SignedInOut: {
+            /** Address */
+            address: string;
+            /**
+             * Began
+             * Format: date-time
+             */
+            began: string;
+            /** Browser */
+            browser: string;
+            /** Id */
+            id: number;
+            /**
+             * Seen
+             * Format: date-time
+             */
+            seen: string;
+            /** This */
+            this: boolean;
         };
         /**
          * SiteKeyIn
@@ -9086,6 +9962,48 @@ export interface components {
             tone: "ahead" | "behind" | "open";
         };
         /**
+         * TokenIn
+         * @description ``expires_at`` is in the workspace's zone where it names none.
+         */
+        TokenIn: {
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Name */
+            name: string;
+            /** Scopes */
+            scopes: string[];
+        };
+        /** TokenOut */
+        TokenOut: {
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Id */
+            id: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Name */
+            name: string;
+            /** Scopes */
+            scopes: string[];
+            /** Start */
+            start: string;
+            /** Used At */
+            used_at: string | null;
+            /** Withdrawn At */
+            withdrawn_at: string | null;
+        };
+        /**
          * TotalIO
          * @description As `core.metrics.Total`.
          */
@@ -9385,6 +10303,33 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /** WorkspaceChanges */
+        WorkspaceChanges: {
+            /** Currency */
+            currency?: string | null;
+            /** Longest Run Weeks */
+            longest_run_weeks?: number | null;
+            /** Name */
+            name?: string | null;
+            /** Time Zone */
+            time_zone?: string | null;
+        };
+        /**
+         * WorkspaceOut
+         * @description ``zone_stands``: there are data, whose days follow the zone; a command changes it (docs/operations.md).
+         */
+        WorkspaceOut: {
+            /** Currency */
+            currency: string;
+            /** Longest Run Weeks */
+            longest_run_weeks: number;
+            /** Name */
+            name: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Zone Stands */
+            zone_stands: boolean;
+        };
         /**
          * WorldOut
          * @description What came of a rehearsal in which variant B truly has this lift.
@@ -9453,6 +10398,395 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_account_log: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountLogOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_accounts: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountChanges"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deactivate_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Deactivation"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_password_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reactivate_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reset_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_sessions_of_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_service_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewTokenOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_token_of_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     assign: {
         parameters: {
             query?: never;
@@ -13998,6 +15332,357 @@ export interface operations {
             };
         };
     };
+    get_me: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_me: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnChanges"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChanged"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirmed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewFactor"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    confirm_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Code"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renew_recovery_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirmed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirmed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_other_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewTokenOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_metrics: {
         parameters: {
             query?: {
@@ -14430,6 +16115,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoticesOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_for_password_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkAsked"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_password_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasswordLink"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChosen"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -15233,6 +17014,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VocabularyOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkspaceOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkspaceChanges"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkspaceOut"];
                 };
             };
             /** @description Refused; the problem document says why */

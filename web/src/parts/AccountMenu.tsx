@@ -1,13 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Button, Header, Menu, MenuItem, MenuSection, MenuTrigger, Popover } from "react-aria-components";
 import { useNavigate } from "react-router";
-import { client } from "../api/client";
+import { client, type Account } from "../api/client";
 import { initialsOf, ROUND } from "./initials";
 
 const ITEM = "cursor-pointer rounded px-2 py-1 outline-none data-focused:bg-base-200";
 
 /** Who is signed in, with what belongs to the account. */
-export default function AccountMenu({ name, role }: { name: string; role: string }) {
+export default function AccountMenu({ account }: { account: Account }) {
+  const { display_name: name, role } = account;
   const cache = useQueryClient();
   const navigate = useNavigate();
   const signOut = async () => {
@@ -27,6 +28,14 @@ export default function AccountMenu({ name, role }: { name: string; role: string
               <span className="block font-semibold">{name}</span>
               <span className="quiet text-sm">{role}</span>
             </Header>
+            <MenuItem className={ITEM} onAction={() => void navigate("/account")}>
+              Your account
+            </MenuItem>
+            {account.may_administer && (
+              <MenuItem className={ITEM} onAction={() => void navigate("/accounts")}>
+                Accounts
+              </MenuItem>
+            )}
             <MenuItem className={ITEM} onAction={() => void navigate("/connections")}>
               Connections
             </MenuItem>

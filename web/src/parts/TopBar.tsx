@@ -51,7 +51,7 @@ export function TopBar() {
       {session?.account && (
         <span className="max-sm:ml-auto">
           <Suspense fallback={<span className={ROUND}>{initialsOf(session.account.display_name)}</span>}>
-            <AccountMenu name={session.account.display_name} role={session.account.role} />
+            <AccountMenu account={session.account} />
           </Suspense>
         </span>
       )}

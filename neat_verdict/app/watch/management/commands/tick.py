@@ -15,6 +15,7 @@ from django.db import close_old_connections, connection
 from neat_verdict.app import clock, integrity
 from neat_verdict.app.http.idempotency import delete_old_answers
 from neat_verdict.app.memory import collect_seldom
+from neat_verdict.app.people.sessions import forget_ended
 from neat_verdict.app.sources import keeping
 from neat_verdict.app.watch.installation import note_run
 from neat_verdict.app.watch.mails import send_mails
@@ -47,6 +48,7 @@ def _look_on(stopped: threading.Event) -> None:
         try:
             close_old_connections()
             call_command("clearsessions")
+            forget_ended()
             delete_old_answers()
         except Exception:
             log.exception("clearing sessions failed")
