@@ -63,7 +63,7 @@ def test_a_full_disk_is_said_and_nothing_is_half_stored(ask, served, full):
     full(10)
     status, problem = send(ask, lines(400))
     assert (status, problem["type"]) == (507, "https://neat-verdict.example/problems/no-room")
-    assert problem["title"].startswith("The disk of the server is full. Nothing of this was stored")
+    assert problem["title"].startswith("The disk of the server is full, or nearly. Nothing of this was stored")
     transaction.set_rollback(False)  # the test's own transaction, which the failed write has marked
     assert not Event.objects.exists()
 

@@ -1,4 +1,4 @@
-"""An installation that looks after itself: probes, copies made while it is used, a restore, and a unit with least rights."""
+"""An installation that looks after itself: probes, measures, copies made while it is used, a restore, least rights."""
 
 import json
 import shutil
@@ -11,11 +11,13 @@ from types import SimpleNamespace
 import pytest
 from django.core.management import call_command
 from django.test import Client
+from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
-from neat_verdict.app import clock, integrity
-from neat_verdict.app.watch import installation
+from neat_verdict.app import clock, integrity, room
+from neat_verdict.app.people.keys import make_key
+from neat_verdict.app.watch import installation, measures
 from neat_verdict.app.watch.installation import last_run, note_run
-from tests.app.conftest import TODAY
+from tests.app.conftest import TODAY, happened
 from tests.app.test_crash import ROOT, Servers, batch
 
 
@@ -64,8 +66,8 @@ def test_it_is_not_ready_where_the_database_is_damaged_or_the_disk_nearly_full(k
     (kept / "damaged.txt").write_text("row 3 is missing")
     assert ready() == (503, {"integrity"})
     (kept / "damaged.txt").unlink()
-    usage = SimpleNamespace(free=installation.MIN_FREE - 1)
-    monkeypatch.setattr(installation.shutil, "disk_usage", lambda _: usage)
+    usage = SimpleNamespace(free=room.MIN_FREE - 1)
+    monkeypatch.setattr(room.shutil, "disk_usage", lambda _: usage)
     assert ready() == (503, {"disk"})
 
 
@@ -80,6 +82,70 @@ def test_it_is_not_ready_before_it_is_migrated(kept, monkeypatch):
 def test_each_run_of_the_scheduler_is_noted(kept):
     call_command("tick")
     assert last_run().at == TODAY
+
+
+def measured(text):
+    """Samples of an answer, by name and labels, as the standard's own parser reads it."""
+    families = {family.name: family for family in text_string_to_metric_families(text)}
+    return {
+        (one.name.removeprefix("neat_verdict_"), *sorted(one.labels.values())): one.value
+        for family in families.values()
+        for one in family.samples
+    }
+
+
+@pytest.mark.django_db
+def test_a_monitoring_system_reads_how_it_does(kept, analyst, machine, served):
+    note_run({})
+    secret = make_key(analyst, "monitoring", scopes=["observe"])[1]
+    events = {"events": [happened("v1", "search"), happened("v2", "search")]}
+    for _ in range(2):
+        machine.client.post("/api/v1/collect", json.dumps(events), "application/json", headers=machine.headers)
+    answer = Client().get("/api/v1/openmetrics", headers={"Authorization": f"Bearer {secret}"})
+    assert answer.headers["Content-Type"].startswith("application/openmetrics-text; version=1.0.0")
+    found = measured(answer.content.decode())
+    assert (found["batches_total",], found["events_total", "new"], found["events_total", "duplicates"]) == (2, 2, 2)
+    assert (found["experiments", "running"], found["mails_waiting",], found["events_held",]) == (1, 0, 0)
+    assert found["scheduler_last_run_timestamp_seconds",] == TODAY.timestamp()
+    assert found["check_ok", "scheduler"] == 1
+    assert found["free_bytes",] > 0
+    assert found["request_seconds_count", "/api/v1/collect", "200", "POST"] >= 2
+    # A key that was made for something else does not read it.
+    assert Client().get("/api/v1/openmetrics", headers=machine.headers).status_code == 403
+
+
+@pytest.mark.django_db
+def test_what_is_measured_has_only_so_many_names(kept, analyst):
+    client = Client()
+    client.generic("BREW", "/api/v1/experiments/one/evidence")
+    client.get("/api/v1/experiments/two/evidence")
+    client.get("/nobody/made/this")
+    text = measures.as_openmetrics().decode()
+    assert "BREW" not in text
+    assert 'method="other"' in text
+    assert 'route="/api/v1/experiments/<key>/evidence"' in text
+    assert "made/this" not in text
+
+
+def test_requests_are_those_of_all_processes_and_begin_at_the_start(tmp_path):
+    servers = Servers(tmp_path)
+    make = "from neat_verdict.app.people.keys import *; print('key', make_key(User.objects.get(), 'm', scopes=['observe'])[1])"
+    secret = servers._manage("shell", "--verbosity", "0", "-c", make).split("key ")[1].strip()
+
+    def count(address):
+        asked = urllib.request.Request(f"{address}/api/v1/openmetrics", headers={"Authorization": f"Bearer {secret}"})
+        with urllib.request.urlopen(asked, timeout=30) as answer:
+            found = measured(answer.read().decode())
+        return found.get(("request_seconds_count", "/api/v1/session", "200", "GET"), 0)
+
+    for _ in range(2):
+        server, address = servers.start(workers=3)
+        try:
+            for _ in range(29):
+                urllib.request.urlopen(f"{address}/api/v1/session", timeout=30).close()
+            assert {count(address) for _ in range(6)} == {30.0}  # one more asked whether it was there
+        finally:
+            servers.kill(server)
 
 
 def test_a_copy_that_is_made_while_it_is_used_is_whole_and_can_be_put_in_its_place(tmp_path):

@@ -1,8 +1,11 @@
 """What an operator reads: one line a request, and one for a sign-in that was refused; no secrets."""
 
+import json
 import logging
+import logging.config
 
 import pytest
+from django.conf import settings
 from django.test import Client
 
 from tests.app.conftest import Json
@@ -46,3 +49,32 @@ def test_a_refused_sign_in_is_told_without_the_password(lines):
     (line,) = lines("sign_ins")
     assert "'mallory'" in line
     assert "hunter2" not in line
+
+
+def test_a_line_may_be_an_object_for_a_log_store(monkeypatch):
+    formatter = logging.config.DictConfigurator(settings.LOGGING).configure_formatter(
+        settings.LOGGING["formatters"]["json"]
+    )
+    record = logging.getLogger("neat_verdict.requests").makeRecord(
+        "neat_verdict.requests", logging.INFO, "x.py", 1, "%s %s %d", ("GET", "/api/v1/docket", 200), None,
+        extra={"route": "/api/v1/docket", "status": 200, "milliseconds": 3.5, "who": "mona"},
+    )  # fmt: skip
+    line = json.loads(formatter.format(record))
+    assert line.pop("at").endswith("+00:00")
+    assert line == {
+        "level": "INFO", "logger": "neat_verdict.requests", "message": "GET /api/v1/docket 200",
+        "route": "/api/v1/docket", "status": 200, "milliseconds": 3.5, "who": "mona",
+    }  # fmt: skip
+
+
+def test_a_request_carries_its_parts_for_that(ask, won, caplog):
+    caplog.set_level(logging.INFO, "neat_verdict")
+    ask("get", f"/experiments/{won.key}/evidence")
+    (record,) = [one for one in caplog.records if one.name == "neat_verdict.requests"]
+    assert (record.method, record.route, record.status, record.who) == (
+        "GET",
+        "/api/v1/experiments/<key>/evidence",
+        200,
+        "mona",
+    )
+    assert record.milliseconds > 0

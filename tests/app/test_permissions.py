@@ -565,6 +565,8 @@ TABLE = {
     "withdraw_token_of_account": (ADMIN, 404, lambda w: ({"username": w.by.username, "number": 0}, {})),
     "get_account_log": (ADMIN, 200, plain()),
     "get_workspace": (READ, 200, plain()),
+    "get_installation": (ADMIN, 200, plain()),
+    "get_measures": (MACHINE, 200, plain()),
     "edit_workspace": (ADMIN, 200, plain(name="Tidewick")),
 }  # fmt: skip
 OPERATIONS = {

@@ -59,6 +59,9 @@ def test_from_an_invitation_to_the_end_of_an_account(people, site):
     keeps.get_by_role("button", name="Invite").click()
     expect(keeps.get_by_text("A link went to orla@tidewick.example")).to_be_visible()
     assert admin.axe() == []
+    keeps.set_viewport_size({"width": 390, "height": 800})
+    assert admin.overflow() == 0
+    keeps.set_viewport_size({"width": 1280, "height": 800})
 
     page.goto(link_in_mailbox(admin, "Neat Verdict: your account"))
     page.get_by_label("Password").fill("password12")
@@ -69,6 +72,10 @@ def test_from_an_invitation_to_the_end_of_an_account(people, site):
     page.get_by_role("button", name="Choose this password").click()
     page.get_by_role("button", name=re.compile("account of Orla")).click()
     page.get_by_role("menuitem", name="Your account").click()
+    page.get_by_role("heading", name="Tokens").wait_for()
+    page.set_viewport_size({"width": 390, "height": 800})
+    assert newcomer.overflow() == 0
+    page.set_viewport_size({"width": 1280, "height": 800})
 
     # The second factor.
     page.get_by_label("Your password").fill(GOOD)

@@ -34,6 +34,7 @@ from neat_verdict.app.experiments.splits import kept_changes
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
+from neat_verdict.app.room import check_room
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Tallying
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
@@ -306,6 +307,7 @@ def store(
     Storing the same file again changes nothing. Raises Conflict when the file is not the one previewed (``digest``), or
     has wrong rows and ``leave_out_wrong`` is not set; nothing is stored then.
     """
+    check_room()
     open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
     use = metric_use(experiment, metric)
     refuse_counted(experiment, use)

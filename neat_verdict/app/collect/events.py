@@ -27,6 +27,9 @@ from neat_verdict.app.experiments.exact_tallies import RoundChanges, change_tall
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.stamps import data_changed
+from neat_verdict.app.people.queries import Key
+from neat_verdict.app.people.quotas import check_quota, note_events
+from neat_verdict.app.room import check_room
 from neat_verdict.app.traffic.enrolments import (
     Enrolled,
     clear_enrolments,
@@ -68,8 +71,21 @@ def milliseconds() -> int:
 
 
 @transaction.atomic
+def take_in_of(key: Key, batch: Sequence[Sent]) -> Receipt:
+    """`take_in` of what a key brings. Raises TooMany where it has brought all that it may today."""
+    check_quota(key)
+    receipt = take_in(batch)
+    note_events(key, receipt.accepted)
+    return receipt
+
+
+@transaction.atomic
 def take_in(batch: Sequence[Sent]) -> Receipt:
-    """Store a batch that `batch.read_batch` has checked, and bring the tallies up to it."""
+    """Store a batch that `batch.read_batch` has checked, and bring the tallies up to it.
+
+    Raises OSError where there is no room for more.
+    """
+    check_room()
     now = milliseconds()
     experiments = served()
     oldest = put_away_until()

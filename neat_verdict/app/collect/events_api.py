@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import Router, Schema
 
 from neat_verdict.app.collect.batch import BadBatch, read_batch
-from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.collect.events import take_in_of
 from neat_verdict.app.http.bodies import body_of
 from neat_verdict.app.http.problems import problem
 from neat_verdict.app.people.auth import MachineAuth
@@ -87,4 +87,4 @@ def collect(request: HttpRequest) -> HttpResponse:
     except BadBatch as refused:
         errors = [{"field": f"events.{bad.index}.{bad.field}", "message": bad.reason} for bad in refused.bad]
         return problem(422, str(refused), errors=errors, wrong=refused.bad_count)
-    return JsonResponse(asdict(take_in(batch)))
+    return JsonResponse(asdict(take_in_of(request.machine, batch)))  # type: ignore[attr-defined]

@@ -29,6 +29,7 @@ from neat_verdict.app.experiments.queries import breakdowns, today, workspace
 from neat_verdict.app.http.problems import Conflict, PartlyStored
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
+from neat_verdict.app.room import check_room
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.limits import (
     MAX_BATCH_BYTES,
@@ -99,6 +100,7 @@ def store_units(
     Raises Conflict when the file is not the one previewed, has wrong rows and ``leave_out_wrong`` is not set, has units more
     than once, or a metric is counted from events; InputError for a file that cannot be read.
     """
+    check_room()
     if digest_of(path) != digest:
         raise Conflict("The file is not the one that was previewed; preview it again")
     result = preview_units(by, experiment, path, decimal)

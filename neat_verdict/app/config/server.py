@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import socket
 import time
+from pathlib import Path
 from typing import Any
 
 from gunicorn.workers.gthread import TConn, ThreadWorker
@@ -18,6 +20,22 @@ threads = 8
 REQUEST_SECONDS = float(os.environ.get("NEAT_VERDICT_REQUEST_SECONDS", "15"))
 MIN_BYTES_PER_SECOND = 8192
 SEND_SECONDS = 60.0  # that a part of an answer may wait to be taken
+
+
+def on_starting(_server: Any) -> None:
+    """Have each process keep what it measures where the others find it; what was measured before the start is over."""
+    kept = Path(os.environ.get("NEAT_VERDICT_DATA", "var")).absolute() / "measures"
+    shutil.rmtree(kept, ignore_errors=True)
+    kept.mkdir(parents=True)
+    os.environ["PROMETHEUS_MULTIPROC_DIR"] = str(kept)
+
+
+def child_exit(_server: Any, worker: Any) -> None:
+    """A process that is over measures nothing any more."""
+    # Not before: where the library keeps things is decided when it is loaded.
+    from prometheus_client.multiprocess import mark_process_dead
+
+    mark_process_dead(worker.pid)  # type: ignore[no-untyped-call]
 
 
 class BoundedSocket(socket.socket):

@@ -196,11 +196,22 @@ else:
 DATA_UPLOAD_MAX_MEMORY_SIZE = MAX_BODY_BYTES
 MAX_FILE = 50 * 1024 * 1024
 MAX_UNIT_FILE = 2048 * 1024 * 1024
+# A line for people, or an object for a log store.
+_LOG_FORMAT = "json" if os.environ.get("NEAT_VERDICT_LOG_FORMAT") == "json" else "line"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"line": {"format": "{asctime} {levelname} {name} {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "formatters": {
+        "line": {"format": "{asctime} {levelname} {name} {message}", "style": "{"},
+        "json": {
+            "()": "pythonjsonlogger.json.JsonFormatter",
+            "format": "{levelname}{name}{message}",
+            "style": "{",
+            "rename_fields": {"levelname": "level", "name": "logger"},
+            "timestamp": "at",
+        },
+    },
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": _LOG_FORMAT}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {"neat_verdict": {"level": os.environ.get("NEAT_VERDICT_LOG_LEVEL", "WARNING").upper()}},
 }

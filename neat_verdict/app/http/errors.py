@@ -72,9 +72,7 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(TooMany)
     def too_many(request: HttpRequest, exc: TooMany) -> HttpResponse:
-        answer = problem(429, str(exc))
-        answer.headers["Retry-After"] = str(exc.wait)
-        return answer
+        return too_many_answer(exc)
 
     @api.exception_handler(WrongType)
     def wrong_type(request: HttpRequest, exc: WrongType) -> HttpResponse:
@@ -121,6 +119,13 @@ def install(api: NinjaAPI) -> None:
 NOTHING = "Nothing of this was stored"
 
 
+def too_many_answer(exc: TooMany) -> HttpResponse:
+    """429, with when to ask again."""
+    answer = problem(429, str(exc))
+    answer.headers["Retry-After"] = str(exc.wait)
+    return answer
+
+
 def not_stored(exc: OperationalError | OSError, what: str) -> HttpResponse:
     """An answer that says why it could not be stored, and ``what`` was; raises the exception where it is of another kind."""
     said, number = str(exc), getattr(exc, "errno", None)
@@ -129,7 +134,7 @@ def not_stored(exc: OperationalError | OSError, what: str) -> HttpResponse:
         answer.headers["Retry-After"] = "10"
         return answer
     if "disk is full" in said or number == errno.ENOSPC:
-        return problem(507, f"The disk of the server is full. {what}; it needs room before anything can be")
+        return problem(507, f"The disk of the server is full, or nearly. {what}; it needs room before anything can be")
     if "readonly" in said or "unable to open" in said or number in (errno.EROFS, errno.EACCES, errno.EPERM):
         return problem(503, f"The server may not write where its data lie. {what}; its permissions must be put right")
     raise exc

@@ -1,4 +1,7 @@
-"""One line of the log a request: method, route, status, milliseconds and who; never a body, a query or a secret."""
+"""One line of the log a request: method, route, status, milliseconds and who; never a body, a query or a secret.
+
+The same is measured, but for who (`measures`).
+"""
 
 from __future__ import annotations
 
@@ -13,6 +16,7 @@ from django.http import HttpRequest
 from django.http.response import HttpResponseBase
 
 from neat_verdict.app.http.clients import address_of
+from neat_verdict.app.http.measures import note_request
 
 requests = logging.getLogger("neat_verdict.requests")
 sign_ins = logging.getLogger("neat_verdict.sign_ins")
@@ -27,12 +31,15 @@ class RequestLog:
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
         began = time.perf_counter()
         response = self.answer(request)
-        took = 1000 * (time.perf_counter() - began)
+        took = time.perf_counter() - began
+        route = _route(request)
+        note_request(request.method or "", route, response.status_code, took)
         level = logging.ERROR if response.status_code >= 500 else logging.INFO
         # Asked beforehand, because who it was may cost a query.
         if requests.isEnabledFor(level):
-            line = (request.method, _route(request), response.status_code, took, _who(request))
-            requests.log(level, "%s %s %d %.0f ms %s", *line)
+            line = (request.method, route, response.status_code, 1000 * took, _who(request))
+            fields = dict(zip(("method", "route", "status", "milliseconds", "who"), line, strict=True))
+            requests.log(level, "%s %s %d %.0f ms %s", *line, extra=fields)
         return response
 
 
@@ -53,4 +60,5 @@ def _who(request: HttpRequest) -> str:
 def refused(credentials: dict[str, Any], request: HttpRequest | None = None, **_: Any) -> None:
     """A sign-in that was refused, with the name that was tried and where it came from."""
     place = address_of(request) if request else "unknown"
-    sign_ins.warning("refused a sign-in as %.80r from %s", credentials.get("username", ""), place)
+    tried = str(credentials.get("username", ""))[:80]
+    sign_ins.warning("refused a sign-in as %r from %s", tried, place, extra={"tried": tried, "address": place})

@@ -13,6 +13,7 @@ from ninja.errors import HttpError
 from ninja.responses import Status
 from ninja.utils import check_csrf
 
+from neat_verdict.app import room
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.http.problems import SecondFactorNeeded, TooMany
 from neat_verdict.app.people import guesses, passwords
@@ -48,6 +49,7 @@ def _session(request: HttpRequest) -> Session:
     shown = list(DEMO_ACCOUNTS) if settings.DEMO and account is None else []
     return Session(
         account=account,
+        warning=room.warning() if account is not None and account.may_edit else "",
         provider=settings.OIDC_NAME if settings.OIDC_ISSUER else "",
         workspace=place.name,
         time_zone=place.time_zone,

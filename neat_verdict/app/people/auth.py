@@ -7,7 +7,8 @@ from django.http import HttpRequest
 from ninja.errors import AuthenticationError
 from ninja.security import HttpBearer, SessionAuth
 
-from neat_verdict.app.people.keys import uses
+from neat_verdict.app.http.problems import TooMany
+from neat_verdict.app.people.keys import seconds_to_wait
 from neat_verdict.app.people.models import SCOPES, TOKEN_SCOPES, User
 from neat_verdict.app.people.queries import key_of
 from neat_verdict.app.people.tokens import note_use, token_of
@@ -57,12 +58,14 @@ class MachineAuth(HttpBearer):
         self.scope = scope
         super().__init__()
 
-    def authenticate(self, _request: HttpRequest, token: str) -> int | None:
-        """The key's number. Raises PermissionDenied for a key without the scope."""
+    def authenticate(self, request: HttpRequest, token: str) -> int | None:
+        """The key's number. Raises PermissionDenied for a key without the scope, TooMany where it asks too often."""
         key = key_of(token)
         if key is None or key.kind != "server":
             return None
         if self.scope not in key.scopes:
             raise PermissionDenied(f"This key may not {SCOPES[self.scope]}: it was made without “{self.scope}”")
-        uses.note(key.id)
+        if wait := seconds_to_wait(key):
+            raise TooMany(f"This key may ask {key.per_minute:,} times a minute", wait)
+        request.machine = key  # type: ignore[attr-defined]
         return key.id

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import secrets
 import threading
 import time
@@ -19,31 +20,44 @@ from neat_verdict.app.people.account_log import note
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import SCOPES, USUAL_SCOPES, MachineKey, User
 from neat_verdict.app.people.origins import MAX_ORIGINS, check_origin
-from neat_verdict.app.people.queries import digest
+from neat_verdict.app.people.queries import Key, digest
 from neat_verdict.core.checks import InputError
 
 PREFIXES = {"server": "nv_", "site": "nvsite_"}
-PER_MINUTE = 6_000
-MOST_PER_MINUTE = 600_000
+PER_MINUTE = {"site": 6_000, "server": 60_000}  # unless said
+MAX_PER_MINUTE, MAX_EVENTS_PER_DAY = 600_000, 1_000_000_000
 STORE_AFTER = 10.0  # seconds
 
 
 @transaction.atomic
 def make_key(
-    by: User, name: str, *, scopes: Sequence[str] = USUAL_SCOPES, expires_at: datetime | None = None
+    by: User,
+    name: str,
+    *,
+    scopes: Sequence[str] = USUAL_SCOPES,
+    expires_at: datetime | None = None,
+    per_minute: int = PER_MINUTE["server"],
+    events_per_day: int = 0,
 ) -> tuple[MachineKey, str]:
     """A server's key and its secret, which is not kept. Raises InputError for an empty name, no scope or one that is not known,
-    and an end that is over."""
+    numbers out of range, and an end that is over."""
     named = _named(by, name)
     unknown = [scope for scope in scopes if scope not in SCOPES]
     if unknown or not scopes:
         raise InputError("scopes", ", ".join(unknown) or "none", f"must be one or several of {', '.join(SCOPES)}")
-    return _made(by, "server", named, expires_at, scopes=[scope for scope in SCOPES if scope in scopes])
+    bounds = _bounds(per_minute, events_per_day)
+    return _made(by, "server", named, expires_at, scopes=[scope for scope in SCOPES if scope in scopes], **bounds)
 
 
 @transaction.atomic
 def make_site_key(
-    by: User, name: str, origins: Sequence[str], *, per_minute: int = PER_MINUTE, expires_at: datetime | None = None
+    by: User,
+    name: str,
+    origins: Sequence[str],
+    *,
+    per_minute: int = PER_MINUTE["site"],
+    events_per_day: int = 0,
+    expires_at: datetime | None = None,
 ) -> MachineKey:
     """A site's key, which its pages carry. Raises InputError for an empty name, origins that are none, a rate out of range, and
     an end that is over."""
@@ -51,10 +65,16 @@ def make_site_key(
     allowed = list(dict.fromkeys(check_origin(origin) for origin in origins))
     if not 1 <= len(allowed) <= MAX_ORIGINS:
         raise InputError("origins", len(allowed), f"must be 1 to {MAX_ORIGINS}, such as https://www.example.com")
-    if not 1 <= per_minute <= MOST_PER_MINUTE:
-        raise InputError("per_minute", per_minute, f"must be 1 to {MOST_PER_MINUTE:,} requests")
-    scopes = ["assign", "collect"]
-    return _made(by, "site", named, expires_at, scopes=scopes, origins=allowed, per_minute=per_minute)[0]
+    bounds = _bounds(per_minute, events_per_day)
+    return _made(by, "site", named, expires_at, scopes=["assign", "collect"], origins=allowed, **bounds)[0]
+
+
+def _bounds(per_minute: int, events_per_day: int) -> dict[str, int]:
+    if not 1 <= per_minute <= MAX_PER_MINUTE:
+        raise InputError("per_minute", per_minute, f"must be 1 to {MAX_PER_MINUTE:,} requests")
+    if not 0 <= events_per_day <= MAX_EVENTS_PER_DAY:
+        raise InputError("events_per_day", events_per_day, f"must be 0 (as many as come) to {MAX_EVENTS_PER_DAY:,}")
+    return {"per_minute": per_minute, "events_per_day": events_per_day}
 
 
 def _named(by: User, name: str) -> str:
@@ -163,3 +183,10 @@ class Rate:
 
 
 rate = Rate()
+
+
+def seconds_to_wait(key: Key) -> int:
+    """0 where a request with the key may come, which is noted as a use; else whole seconds, and it is noted as refused."""
+    wait = rate.wait(key.id, key.per_minute) if key.per_minute else 0.0
+    uses.note(key.id, refused=wait > 0)
+    return math.ceil(wait)

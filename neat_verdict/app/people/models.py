@@ -151,6 +151,7 @@ SCOPES = {
     "collect": "send exposures and events",
     "read": "read the list of running experiments",
     "reduce": "bring in counts from where the data live",
+    "observe": "read how the installation does",
 }
 USUAL_SCOPES = ("assign", "collect", "read")
 
@@ -178,7 +179,8 @@ class MachineKey(models.Model):
     public = models.CharField(max_length=80, blank=True, default="")  # of a site's, the whole of it
     scopes = models.JSONField(default=usual_scopes)
     origins = models.JSONField(default=list, blank=True)
-    per_minute = models.PositiveIntegerField(default=0)
+    per_minute = models.PositiveIntegerField(default=0)  # 0: as many as come, of servers’ keys of older versions
+    events_per_day = models.PositiveIntegerField(default=0)  # 0: as many as come
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     made_at = models.DateTimeField(default=clock.now)
     expires_at = models.DateTimeField(null=True, blank=True)
@@ -195,3 +197,14 @@ class MachineKey(models.Model):
                 name="site_key_public_and_bounded",
             ),
         ]
+
+
+class KeyDay(models.Model):
+    """How many events a key with a daily number brought on a day."""
+
+    key = models.ForeignKey(MachineKey, on_delete=models.CASCADE, related_name="days")
+    day = models.DateField()
+    events = models.PositiveBigIntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["key", "day"], name="a_day_of_a_key_once")]

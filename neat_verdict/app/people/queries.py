@@ -36,6 +36,7 @@ class Key(NamedTuple):
     scopes: list[str]
     origins: list[str]
     per_minute: int
+    events_per_day: int
 
 
 def site_origins() -> list[list[str]]:
@@ -63,9 +64,9 @@ def key_of(secret: str) -> Key | None:
     # Written out: every assignment passes here, and building the query would cost more than asking it.
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT id, kind, scopes, origins, per_minute FROM people_machinekey "
+            "SELECT id, kind, scopes, origins, per_minute, events_per_day FROM people_machinekey "
             "WHERE digest = %s AND withdrawn_at IS NULL AND (expires_at IS NULL OR expires_at > %s)",
             [digest(secret), clock.now().astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")],
         )
         row = cursor.fetchone()
-    return Key(row[0], row[1], orjson.loads(row[2]), orjson.loads(row[3]), row[4]) if row else None
+    return Key(row[0], row[1], orjson.loads(row[2]), orjson.loads(row[3]), row[4], row[5]) if row else None

@@ -29,9 +29,11 @@ class DemoAccount(Schema):
 
 
 class Session(Schema):
-    """``provider`` is how the identity provider is called by which one can sign in too; "" where there is none."""
+    """``provider`` is how the identity provider is called by which one can sign in too; "" where there is none. ``warning`` is
+    what who works here has to know of the server."""
 
     account: Account | None
+    warning: str
     provider: str
     workspace: str
     time_zone: str

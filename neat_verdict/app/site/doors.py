@@ -1,14 +1,11 @@
-"""What all doors for pages have in common: who may read an answer, what a browser asks beforehand, how often a key may come."""
+"""What all doors for pages have in common: who may read an answer, and what a browser asks beforehand."""
 
 from __future__ import annotations
 
-import math
-
 from django.http import HttpRequest, HttpResponse
 
-from neat_verdict.app.people.keys import rate, uses
 from neat_verdict.app.people.origins import is_allowed
-from neat_verdict.app.people.queries import Key, site_origins
+from neat_verdict.app.people.queries import site_origins
 from neat_verdict.core.limits import MAX_PAGE_BYTES
 
 _PREFLIGHT_SECONDS = 86_400
@@ -38,10 +35,3 @@ def preflight(origin: str, headers: str) -> HttpResponse:
     answer.headers["Access-Control-Allow-Headers"] = headers
     answer.headers["Access-Control-Max-Age"] = str(_PREFLIGHT_SECONDS)
     return readable(answer, origin)
-
-
-def seconds_to_wait(key: Key) -> int:
-    """0 where the request may come, which is noted as a use; else whole seconds, and it is noted as refused."""
-    wait = rate.wait(key.id, key.per_minute) if key.kind == "site" else 0.0
-    uses.note(key.id, refused=wait > 0)
-    return math.ceil(wait)

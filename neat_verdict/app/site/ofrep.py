@@ -18,9 +18,10 @@ from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_http_methods
 
 from neat_verdict.app.http.texts import is_whole
+from neat_verdict.app.people.keys import seconds_to_wait
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import key_of
-from neat_verdict.app.site.doors import is_too_large, preflight, readable, seconds_to_wait
+from neat_verdict.app.site.doors import is_too_large, preflight, readable
 from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for, within_limits
 from neat_verdict.app.traffic.sightings import buffer
 from neat_verdict.core.limits import MAX_PAGE_BYTES, MAX_UNIT_LENGTH

@@ -14,20 +14,23 @@ from functools import wraps
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
+from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_http_methods
 
 from neat_verdict.app.collect.batch import BadBatch, read_items
-from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.collect.events import take_in_of
 from neat_verdict.app.experiments.addresses import same_page
 from neat_verdict.app.experiments.page_changes import changes_made
-from neat_verdict.app.http.problems import Conflict, Gone, problem
+from neat_verdict.app.http.errors import NOTHING, not_stored, too_many_answer
+from neat_verdict.app.http.problems import Conflict, Gone, TooMany, problem
 from neat_verdict.app.http.texts import is_whole
+from neat_verdict.app.people.keys import seconds_to_wait
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import Key, key_of
 from neat_verdict.app.site import pages
-from neat_verdict.app.site.doors import is_too_large, preflight, readable, seconds_to_wait
+from neat_verdict.app.site.doors import is_too_large, preflight, readable
 from neat_verdict.app.site.page_use import followed_in, read_use, take_in_use
 from neat_verdict.app.site.pointing import as_sent, keep_pointed, pointed
 from neat_verdict.app.site.previews import previewed
@@ -88,6 +91,10 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
             return readable(problem(409, str(clash), **clash.members), origin)
         except Gone as over:
             return readable(problem(410, str(over)), origin)
+        except TooMany as refused:
+            return readable(too_many_answer(refused), origin)
+        except (OperationalError, OSError) as broken:
+            return readable(not_stored(broken, NOTHING), origin)
 
     return view
 
@@ -179,4 +186,4 @@ def events(asked: Asked) -> HttpResponse:
     except BadBatch as refused:
         errors = [{"field": f"events.{bad.index}.{bad.field}", "message": bad.reason} for bad in refused.bad]
         return problem(422, str(refused), errors=errors)
-    return JsonResponse({"accepted": take_in(batch).accepted})
+    return JsonResponse({"accepted": take_in_of(asked.key, batch).accepted})

@@ -23,6 +23,7 @@ from neat_verdict.app.experiments.stamps import data_changed
 from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.models import MachineKey, User
+from neat_verdict.app.room import check_room
 from neat_verdict.app.sources.models import LakeRun, ReducedDay, ReductionRun
 from neat_verdict.app.sources.queries import counted_elsewhere, days_known, last_run, plan_record
 from neat_verdict.core.checks import InputError, check_day
@@ -69,6 +70,7 @@ def take_in_day(by: User, batch: DayBatch, digest: str, *, lake: str = "") -> bo
     counted by another plan, or before one that is there, or where another counts the experiment; InputError for cells that
     cannot be.
     """
+    check_room()
     experiment = find_experiment(batch.experiment)
     Experiment.objects.select_for_update().get(pk=experiment.pk)
     open_for_data(by, experiment)

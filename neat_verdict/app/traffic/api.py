@@ -211,7 +211,14 @@ def keys(request: HttpRequest) -> list[KeyOut]:
 def new_key(request: HttpRequest, payload: KeyIn) -> Status[NewKeyOut]:
     """A server's key."""
     expires_at = local_moment(payload.expires_at)
-    result, secret = make_key(person(request), payload.name, scopes=payload.scopes, expires_at=expires_at)
+    result, secret = make_key(
+        person(request),
+        payload.name,
+        scopes=payload.scopes,
+        expires_at=expires_at,
+        per_minute=payload.per_minute,
+        events_per_day=payload.events_per_day,
+    )
     return Status(201, NewKeyOut(**_key(result), secret=secret))
 
 
@@ -220,7 +227,12 @@ def new_site_key(request: HttpRequest, payload: SiteKeyIn) -> Status[KeyOut]:
     """A key that the pages of a site carry: it asks for assignments and sends events, and nothing else."""
     expires_at = local_moment(payload.expires_at)
     result = make_site_key(
-        person(request), payload.name, payload.origins, per_minute=payload.per_minute, expires_at=expires_at
+        person(request),
+        payload.name,
+        payload.origins,
+        per_minute=payload.per_minute,
+        events_per_day=payload.events_per_day,
+        expires_at=expires_at,
     )
     return Status(201, KeyOut(**_key(result)))
 
@@ -232,7 +244,8 @@ def remove_key(request: HttpRequest, number: int) -> KeyOut:
 
 
 def _key(machine_key: MachineKey) -> dict[str, Any]:
-    fields = ("name", "kind", "start", "public", "scopes", "origins", "per_minute", "made_at", "expires_at", "withdrawn_at",
+    fields = ("name", "kind", "start", "public", "scopes", "origins", "per_minute", "events_per_day",
+              "made_at", "expires_at", "withdrawn_at",
               "used_at", "refused")  # fmt: skip
     return {
         "id": machine_key.pk,

@@ -97,11 +97,14 @@ class ReadyAudienceOut(RulesIn):
 
 
 class KeyIn(Body):
-    """``scopes`` are what it may do; without an end it is valid until it is withdrawn."""
+    """``scopes`` are what it may do; without an end it is valid until it is withdrawn.
+    ``events_per_day``: 0 takes as many as come."""
 
     name: str = Field(max_length=80)
     scopes: list[str] = Field(default_factory=usual_scopes, max_length=10)
     expires_at: datetime | None = None
+    per_minute: int = PER_MINUTE["server"]
+    events_per_day: int = 0
 
 
 class SiteKeyIn(Body):
@@ -109,7 +112,8 @@ class SiteKeyIn(Body):
 
     name: str = Field(max_length=80)
     origins: list[str] = Field(max_length=MAX_ORIGINS)
-    per_minute: int = PER_MINUTE
+    per_minute: int = PER_MINUTE["site"]
+    events_per_day: int = 0
     expires_at: datetime | None = None
 
 
@@ -125,6 +129,7 @@ class KeyOut(Schema):
     scopes: list[str]
     origins: list[str]
     per_minute: int
+    events_per_day: int
     made_by: str
     made_at: datetime
     expires_at: datetime | None

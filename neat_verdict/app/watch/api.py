@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Status
 
 from neat_verdict.app.experiments import actions as experiments
@@ -10,11 +10,15 @@ from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find, local_moment, workspace
 from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, NeverCountedIO, StartIn
 from neat_verdict.app.http.pages import Page
-from neat_verdict.app.people.auth import person
-from neat_verdict.app.watch import actions, presenting, queries
+from neat_verdict.app.people.actions import require_admin
+from neat_verdict.app.people.auth import PEOPLE_ONLY, MachineAuth, person
+from neat_verdict.app.watch import actions, measures, presenting, queries
+from neat_verdict.app.watch.installation import checks, last_run
 from neat_verdict.app.watch.readiness import readiness
 from neat_verdict.app.watch.schemas import (
     AddedMetricIn,
+    CheckedOut,
+    InstallationOut,
     LiveOut,
     NoteIn,
     NoteOut,
@@ -26,6 +30,24 @@ from neat_verdict.app.watch.schemas import (
 )
 
 router = Router(tags=["watch"])
+
+
+@router.get("/installation", response=InstallationOut, auth=PEOPLE_ONLY, operation_id="get_installation")
+def get_installation(request: HttpRequest) -> InstallationOut:
+    """Whether this installation is well, and what the scheduler did last; admins only."""
+    require_admin(person(request))
+    run = last_run()
+    return InstallationOut(
+        checks=[CheckedOut.model_validate(one, from_attributes=True) for one in checks()],
+        scheduler_at=run.at if run else None,
+        scheduler_did=dict(run.done) if run else {},
+    )
+
+
+@router.get("/openmetrics", operation_id="get_measures", auth=MachineAuth("observe"), tags=["machines"])
+def get_measures(request: HttpRequest) -> HttpResponse:
+    """Requests, events, mails, scheduler, database and disk, for a monitoring system (OpenMetrics 1.0)."""
+    return HttpResponse(measures.as_openmetrics(), content_type=measures.CONTENT_TYPE)
 
 
 @router.get("/experiments/{key}/readiness", response=ReadinessOut, operation_id="get_readiness")

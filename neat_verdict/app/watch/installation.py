@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import shutil
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
@@ -16,10 +15,9 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 
 from neat_verdict.app import clock, integrity
+from neat_verdict.app.room import MIN_FREE, free_bytes
 
-# The house's limits, no source: three runs missed, and room for a night of events and a copy of the database.
-MAX_SCHEDULER_AGE = timedelta(minutes=5)
-MIN_FREE = 512 * 1024 * 1024
+MAX_SCHEDULER_AGE = timedelta(minutes=5)  # some runs missed; the house's limit, no source
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +93,7 @@ def _scheduler() -> Check:
 
 
 def _disk() -> Check:
-    free = shutil.disk_usage(settings.DATA).free
+    free = free_bytes()
     return Check("disk", free >= MIN_FREE, f"{free / 2**30:.1f} GiB are free")
 
 

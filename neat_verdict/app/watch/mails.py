@@ -5,17 +5,22 @@ from __future__ import annotations
 
 import logging
 from datetime import timedelta
+from pathlib import Path
 from textwrap import shorten
 
+from django.conf import settings
 from django.core.mail import send_mail
 from django.db.models import Q
 
-from neat_verdict.app import clock
+from neat_verdict.app import clock, room
+from neat_verdict.app.people.models import User
 from neat_verdict.app.watch.models import Notice
 
 AT_ONCE = 50
 TRIES = 10  # the last about a day after the first
 _LONGEST_WAIT = 360  # minutes
+
+_ADVICE = "Free some of it, put events away sooner (Connections, What is kept), or move the data to a larger disk."
 
 log = logging.getLogger(__name__)
 
@@ -41,6 +46,26 @@ def send_mails() -> int:
             notice.save(update_fields=["mail_tries", "mail_after"])
             break
     return sent
+
+
+def warn_of_room() -> int:
+    """Mail admins once a day while there is little room where the data lie; returns to how many."""
+    words, noted = room.warning(), Path(settings.DATA) / "room-warned.txt"
+    if not words:
+        noted.unlink(missing_ok=True)
+        return 0
+    today = clock.now().date().isoformat()
+    if noted.exists() and noted.read_text() == today:
+        return 0
+    log.critical("%s", words)
+    admins = User.objects.filter(Q(role=User.Role.ADMIN) | Q(is_superuser=True), is_active=True).exclude(email="")
+    to = [admin.email for admin in admins]
+    for address in to:
+        send_mail(
+            "Neat Verdict: the disk is nearly full", f"{words[0].upper()}{words[1:]}.\n\n{_ADVICE}\n", None, [address]
+        )
+    noted.write_text(today)
+    return len(to)
 
 
 def _mail(due: Notice) -> int:

@@ -198,3 +198,19 @@ class SegmentsIO(Body):
     """Properties at first exposure that tallies are kept by; a line of two crosses them."""
 
     segments: list[list[str]] = Field(max_length=12)
+
+
+class CheckedOut(Schema):
+    """Something that must be so where requests are sent; ``detail`` says how it is."""
+
+    name: str
+    ok: bool
+    detail: str
+
+
+class InstallationOut(Schema):
+    """``scheduler_did``: how much of what it did when it ran last."""
+
+    checks: list[CheckedOut]
+    scheduler_at: datetime | None
+    scheduler_did: dict[str, int]

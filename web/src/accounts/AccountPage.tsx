@@ -13,7 +13,7 @@ export function AccountPage() {
   const { data: session } = useSession();
   const zone = session?.time_zone ?? "UTC";
   return (
-    <main className="mx-auto grid max-w-[900px] gap-3 px-6 pt-5 pb-12 max-sm:px-3">
+    <main className="mx-auto grid max-w-[900px] grid-cols-1 gap-3 px-6 pt-5 pb-12 max-sm:px-3">
       <h1 className="text-[27px]">Your account</h1>
       {me.isPending && <Skeleton />}
       {me.isError && <Failure error={me.error} again={() => void me.refetch()} />}

@@ -3,6 +3,7 @@ import { Link, useSearchParams } from "react-router";
 import {
   useAccountLog,
   useAccounts,
+  useInstallation,
   useMakeAccount,
   useWorkspace,
   type AccountLine,
@@ -10,7 +11,7 @@ import {
   type Workspace,
 } from "../api/accounts";
 import { useSession } from "../api/hooks";
-import { moment } from "../lib/format";
+import { count, moment, plural } from "../lib/format";
 import { CopyText } from "../parts/CopyText";
 import { Empty, errorOf, Failure, FormError, Panel, Skeleton } from "../parts/basics";
 import { AccountDetail } from "./AccountDetail";
@@ -22,7 +23,7 @@ export function AccountsPage() {
   const { data: session } = useSession();
   const may = session?.account?.may_administer;
   return (
-    <main className="mx-auto grid max-w-[900px] gap-3 px-6 pt-5 pb-12 max-sm:px-3">
+    <main className="mx-auto grid max-w-[900px] grid-cols-1 gap-3 px-6 pt-5 pb-12 max-sm:px-3">
       <h1 className="text-[27px]">Accounts</h1>
       {may === false && <Empty title="Admins keep the accounts">Ask one of them for what you need.</Empty>}
       {may && session && (
@@ -30,6 +31,7 @@ export function AccountsPage() {
           <People me={session.account?.username ?? ""} zone={session.time_zone} />
           <Invite />
           <WorkspacePanel />
+          <Installation zone={session.time_zone} />
           <Log zone={session.time_zone} />
         </>
       )}
@@ -47,14 +49,18 @@ function People({ me, zone }: { me: string; zone: string }) {
   return (
     <Panel title="People and systems" note={`${accounts.data.count} accounts`}>
       <div className="overflow-x-auto">
-        <table className="table-sm table">
+        <table className="table-sm table max-sm:[&_td]:px-1 max-sm:[&_th]:px-1">
           <thead>
             <tr>
               <th scope="col">Name</th>
               <th scope="col">Role</th>
               <th scope="col">State</th>
-              <th scope="col">Second factor</th>
-              <th scope="col">Last signed in</th>
+              <th scope="col" className="max-sm:hidden">
+                Second factor
+              </th>
+              <th scope="col" className="max-sm:hidden">
+                Last signed in
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -68,7 +74,7 @@ function People({ me, zone }: { me: string; zone: string }) {
                   >
                     {one.display_name}
                   </button>
-                  <span className="quiet block text-sm">
+                  <span className="quiet block text-sm wrap-anywhere">
                     {[one.username !== one.display_name && one.username, one.email].filter(Boolean).join(" · ")}
                   </span>
                 </th>
@@ -77,8 +83,10 @@ function People({ me, zone }: { me: string; zone: string }) {
                   {one.every_right && <span className="quiet block text-xs">every right</span>}
                 </td>
                 <td>{stateOf(one)}</td>
-                <td>{one.service ? "" : one.second_factor ? "on" : "off"}</td>
-                <td>{one.service ? "" : one.last_login ? moment(one.last_login, zone) : "never"}</td>
+                <td className="max-sm:hidden">{one.service ? "" : one.second_factor ? "on" : "off"}</td>
+                <td className="max-sm:hidden">
+                  {one.service ? "" : one.last_login ? moment(one.last_login, zone) : "never"}
+                </td>
               </tr>
             ))}
           </tbody>
@@ -172,7 +180,7 @@ function Invite() {
           placeholder={service ? "nightly-export" : "ines"}
         />
         <RoleSelect role={role} change={setRole} label="Role" />
-        <div className="pt-6">
+        <div className="sm:pt-6">
           <button className="btn btn-sm" disabled={!username.trim() || (!service && !email.trim()) || make.isPending}>
             {service ? "Make the account" : "Invite"}
           </button>
@@ -274,15 +282,52 @@ function WorkspaceForm({ place }: { place: Workspace }) {
   );
 }
 
+const CHECKED: Record<string, string> = {
+  database: "Database",
+  integrity: "Damage",
+  migrations: "Migrations",
+  scheduler: "Scheduler",
+  disk: "Disk",
+};
+
+/** What `/ready` says, and what the scheduler did last. */
+function Installation({ zone }: { zone: string }) {
+  const found = useInstallation();
+  if (found.isPending) return <Skeleton rows={2} />;
+  if (found.isError) return <Failure error={found.error} />;
+  const { checks, scheduler_at, scheduler_did } = found.data;
+  const wrong = checks.filter((one) => !one.ok).length;
+  const did = Object.entries(scheduler_did).map(([what, times]) => `${what}: ${count(times)}`);
+  return (
+    <Panel title="Installation" note={wrong === 0 ? "all is well" : `${plural(wrong, "thing")} to look after`}>
+      <dl className="text-sm">
+        {checks.map((one) => (
+          <div key={one.name} className="flex gap-3 border-b border-base-300 py-1 last:border-b-0">
+            <dt className="w-28 shrink-0">{CHECKED[one.name] ?? one.name}</dt>
+            <dd className="w-20 shrink-0 font-semibold">
+              {one.ok ? "well" : <span className="text-error">not well</span>}
+            </dd>
+            <dd className="quiet">
+              {one.name === "scheduler" && scheduler_at
+                ? `ran last ${moment(scheduler_at, zone)}: ${did.join(", ") || "nothing was due"}`
+                : one.detail}
+            </dd>
+          </div>
+        ))}
+      </dl>
+    </Panel>
+  );
+}
+
 function Log({ zone }: { zone: string }) {
   const log = useAccountLog();
   if (log.isPending) return <Skeleton rows={2} />;
   if (log.isError) return <Failure error={log.error} />;
-  const { items, count } = log.data;
+  const { items, count: all } = log.data;
   return (
     <Panel
       title="What was changed"
-      note={`of accounts, keys and tokens; never edited${count > items.length ? `; the last ${items.length} of ${count}` : ""}`}
+      note={`of accounts, keys and tokens; never edited${all > items.length ? `; the last ${items.length} of ${count(all)}` : ""}`}
     >
       {items.length === 0 && <p className="quiet">Nothing yet.</p>}
       <ol>

@@ -82,7 +82,7 @@ export function SecondFactor({ me }: { me: Me }) {
               />
             </div>
           )}
-          <div className="flex flex-wrap gap-2 pt-6">
+          <div className="flex flex-wrap gap-2 sm:pt-6">
             {me.second_factor ? (
               <>
                 <button type="button" className="btn btn-sm" onClick={() => renewCodes.mutate(password, once)}>

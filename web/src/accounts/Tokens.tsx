@@ -85,7 +85,7 @@ export function Tokens({ tokens, scopes, zone, make, withdraw }: Props) {
                   setChosen(event.target.checked ? [...chosen, scope] : chosen.filter((one) => one !== scope))
                 }
               />
-              <span className="w-14 font-semibold">{scope}</span> {words}
+              <span className="w-14 shrink-0 font-semibold">{scope}</span> {words}
             </label>
           ))}
         </fieldset>

@@ -126,6 +126,17 @@ const admin = [
   [keys.account("mona"), HELD],
   [keys.account("ada"), { ...HELD, ...ADA }],
   [keys.me, ME],
+  [
+    keys.installation,
+    {
+      checks: [
+        { name: "disk", ok: false, detail: "0.1 GiB are free" },
+        { name: "scheduler", ok: true, detail: "" },
+      ],
+      scheduler_at: "2026-03-10T03:00:00Z",
+      scheduler_did: { notices: 2 },
+    },
+  ],
   [keys.workspace, { name: "Tidewick", time_zone: "UTC", currency: "EUR", longest_run_weeks: 13, zone_stands: true }],
 ] as [readonly unknown[], unknown][];
 
@@ -168,6 +179,15 @@ describe("accounts", () => {
     const own = screen.getByRole("region", { name: "Account of Ada Fenwick" });
     expect(within(own).queryByRole("button", { name: "Deactivate…" })).toBeNull();
     expect(within(own).getByLabelText<HTMLSelectElement>("Role of Ada Fenwick").disabled).toBe(true);
+  });
+});
+
+describe("the installation", () => {
+  it("says what is not well, and what the scheduler did", () => {
+    show(<AccountsPage />, { known: admin });
+    expect(screen.getByText("1 thing to look after")).toBeTruthy();
+    expect(screen.getByText("0.1 GiB are free")).toBeTruthy();
+    expect(screen.getByText("ran last 10 Mar, 03:00: notices: 2")).toBeTruthy();
   });
 });
 

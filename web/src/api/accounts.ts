@@ -150,6 +150,15 @@ function useStaleAccounts() {
   };
 }
 
+/** Whether this installation is well. */
+export function useInstallation() {
+  return useQuery({
+    queryKey: keys.installation,
+    queryFn: () => take(client.GET("/api/v1/installation")),
+    refetchInterval: 60_000,
+  });
+}
+
 /** The workspace, and setting what admins set of it. */
 export function useWorkspace() {
   const cache = useQueryClient();

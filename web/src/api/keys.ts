@@ -39,6 +39,7 @@ export const keys = {
   account: (username: string) => ["accounts", username] as const,
   accountLog: ["account-log"] as const,
   workspace: ["workspace"] as const,
+  installation: ["installation"] as const,
   notes: (key: string) => ["notes", key] as const,
   audiences: ["audiences"] as const,
   readyAudiences: ["audiences", "ready-made"] as const,

@@ -1,5 +1,13 @@
 import { keepPreviousData, skipToken, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, take, type ConditionGroup, type Experiment, type Lake, type NeverCounted } from "./client";
+import {
+  client,
+  take,
+  type ConditionGroup,
+  type Experiment,
+  type Lake,
+  type NeverCounted,
+  type Schemas,
+} from "./client";
 import { keys, useReplace, useStale } from "./keys";
 
 /** How often the Watch sheet asks while it is looked at, in milliseconds. */
@@ -169,13 +177,11 @@ export function useKeyActions() {
   const stale = useStale();
   const onSuccess = () => stale("machineKeys");
   const make = useMutation({
-    mutationFn: (body: { name: string; scopes: string[]; expires_at: string | null }) =>
-      take(client.POST("/api/v1/keys", { body })),
+    mutationFn: (body: Schemas["KeyIn"]) => take(client.POST("/api/v1/keys", { body })),
     onSuccess,
   });
   const makeForSite = useMutation({
-    mutationFn: (body: { name: string; origins: string[]; per_minute: number; expires_at: string | null }) =>
-      take(client.POST("/api/v1/site-keys", { body })),
+    mutationFn: (body: Schemas["SiteKeyIn"]) => take(client.POST("/api/v1/site-keys", { body })),
     onSuccess,
   });
   const withdraw = useMutation({

@@ -2304,6 +2304,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/installation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Installation
+         * @description Whether this installation is well, and what the scheduler did last; admins only.
+         */
+        get: operations["get_installation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/keys": {
         parameters: {
             query?: never;
@@ -2761,6 +2781,26 @@ export interface paths {
         put?: never;
         /** Read Notices */
         post: operations["read_notices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/openmetrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Measures
+         * @description Requests, events, mails, scheduler, database and disk, for a monitoring system (OpenMetrics 1.0).
+         */
+        get: operations["get_measures"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4058,6 +4098,18 @@ export interface components {
             takes_part: boolean;
             /** Variant */
             variant: string;
+        };
+        /**
+         * CheckedOut
+         * @description Something that must be so where requests are sent; ``detail`` says how it is.
+         */
+        CheckedOut: {
+            /** Detail */
+            detail: string;
+            /** Name */
+            name: string;
+            /** Ok */
+            ok: boolean;
         };
         /** ChoiceOut */
         ChoiceOut: {
@@ -5664,6 +5716,20 @@ export interface components {
             place: "before" | "after" | "first" | "last";
         };
         /**
+         * InstallationOut
+         * @description ``scheduler_did``: how much of what it did when it ran last.
+         */
+        InstallationOut: {
+            /** Checks */
+            checks: components["schemas"]["CheckedOut"][];
+            /** Scheduler At */
+            scheduler_at: string | null;
+            /** Scheduler Did */
+            scheduler_did: {
+                [key: string]: number;
+            };
+        };
+        /**
          * IntervalOut
          * @description ``low_open``/``high_open`` distinguish a bound without limit from a missing one; the texts are as they are shown.
          */
@@ -5767,12 +5833,23 @@ export interface components {
         /**
          * KeyIn
          * @description ``scopes`` are what it may do; without an end it is valid until it is withdrawn.
+         *     ``events_per_day``: 0 takes as many as come.
          */
         KeyIn: {
+            /**
+             * Events Per Day
+             * @default 0
+             */
+            events_per_day: number;
             /** Expires At */
             expires_at?: string | null;
             /** Name */
             name: string;
+            /**
+             * Per Minute
+             * @default 60000
+             */
+            per_minute: number;
             /** Scopes */
             scopes?: string[];
         };
@@ -5782,6 +5859,8 @@ export interface components {
          *     right to some seconds; ``refused`` counts requests that came too fast.
          */
         KeyOut: {
+            /** Events Per Day */
+            events_per_day: number;
             /** Expires At */
             expires_at: string | null;
             /** Id */
@@ -6736,6 +6815,8 @@ export interface components {
          * @description The only answer that carries the secret.
          */
         NewKeyOut: {
+            /** Events Per Day */
+            events_per_day: number;
             /** Expires At */
             expires_at: string | null;
             /** Id */
@@ -9284,7 +9365,8 @@ export interface components {
         };
         /**
          * Session
-         * @description ``provider`` is how the identity provider is called by which one can sign in too; "" where there is none.
+         * @description ``provider`` is how the identity provider is called by which one can sign in too; "" where there is none. ``warning`` is
+         *     what who works here has to know of the server.
          */
         Session: {
             account: components["schemas"]["Account"] | null;
@@ -9296,6 +9378,8 @@ export interface components {
             provider: string;
             /** Time Zone */
             time_zone: string;
+            /** Warning */
+            warning: string;
             /** Workspace */
             workspace: string;
         };
@@ -9440,6 +9524,11 @@ export interface components {
          * @description ``origins`` are those of the pages that may use it; ``per_minute`` requests at most.
          */
         SiteKeyIn: {
+            /**
+             * Events Per Day
+             * @default 0
+             */
+            events_per_day: number;
             /** Expires At */
             expires_at?: string | null;
             /** Name */
@@ -15144,6 +15233,35 @@ export interface operations {
             };
         };
     };
+    get_installation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstallationOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_keys: {
         parameters: {
             query?: never;
@@ -16116,6 +16234,33 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["NoticesOut"];
                 };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_measures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused; the problem document says why */
             "4XX": {

@@ -55,6 +55,14 @@ export function TopBar() {
           </Suspense>
         </span>
       )}
+      {session?.warning && (
+        <p
+          role="alert"
+          className="absolute top-full left-0 w-full border-b border-base-300 bg-base-100 px-5 py-1 text-sm text-error"
+        >
+          {session.warning}.
+        </p>
+      )}
       <Suspense>
         {creating && <NewExperiment close={() => setCreating(false)} />}
         {keysShown && <KeyList close={() => setKeysShown(false)} />}

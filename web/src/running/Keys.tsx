@@ -13,8 +13,11 @@ export function SiteKeys() {
   const [name, setName] = useState("");
   const [origins, setOrigins] = useState("");
   const [perMinute, setPerMinute] = useState("6000");
+  const [perDay, setPerDay] = useState("");
   const [until, setUntil] = useState("");
-  const wrong = ["origins", "per_minute", "expires_at"].map((field) => errorOf(makeForSite.error, field)).find(Boolean);
+  const wrong = ["origins", "per_minute", "events_per_day", "expires_at"]
+    .map((field) => errorOf(makeForSite.error, field))
+    .find(Boolean);
   return (
     <Panel
       title="Sites"
@@ -31,6 +34,7 @@ export function SiteKeys() {
                 name,
                 origins: origins.split(/[\s,]+/).filter(Boolean),
                 per_minute: Number(perMinute),
+                events_per_day: Number(perDay),
                 expires_at: endOf(until),
               },
               { onSuccess: () => [setName(""), setOrigins(""), setUntil("")] },
@@ -45,16 +49,8 @@ export function SiteKeys() {
             change={setOrigins}
             placeholder="https://www.example.com, https://*.example.com"
           />
-          <label>
-            <span className="quiet block text-sm">Requests a minute</span>
-            <input
-              type="number"
-              min={1}
-              className="input input-sm w-28"
-              value={perMinute}
-              onChange={(event) => setPerMinute(event.target.value)}
-            />
-          </label>
+          <Bound label="Requests a minute" value={perMinute} change={setPerMinute} />
+          <Bound label="Events a day (may be empty)" value={perDay} change={setPerDay} />
           <Until value={until} change={setUntil} />
           <button className="btn btn-sm" disabled={!name.trim() || !origins.trim() || makeForSite.isPending}>
             Create a site’s key
@@ -77,13 +73,14 @@ const SCOPES = [
   ["collect", "send exposures and events"],
   ["read", "read the list of running experiments"],
   ["reduce", "bring in counts from where the data live"],
+  ["observe", "read how the installation does"],
 ] as const;
 const scopeWords = (scopes: readonly string[]) =>
   SCOPES.filter(([scope]) => scopes.includes(scope))
     .map(([, words]) => words)
     .join(", ");
 /** What a server is usually asked for; counts are brought in by a key of their own. */
-const USUAL = SCOPES.map(([scope]) => scope).filter((scope) => scope !== "reduce");
+const USUAL = SCOPES.map(([scope]) => scope).filter((scope) => scope !== "reduce" && scope !== "observe");
 
 /** Keys of servers: shown once, each for what it is needed for. */
 export function ServerKeys() {
@@ -92,6 +89,8 @@ export function ServerKeys() {
   const [name, setName] = useState("");
   const [scopes, setScopes] = useState<string[]>(USUAL);
   const [until, setUntil] = useState("");
+  const [perMinute, setPerMinute] = useState("60000");
+  const [perDay, setPerDay] = useState("");
   return (
     <Panel title="Servers" note="a server sends its key as Authorization: Bearer nv_…">
       <KeyList kind="server" none="No server has a key yet." withdraw={withdraw} />
@@ -106,10 +105,16 @@ export function ServerKeys() {
       )}
       {session?.account?.may_edit && (
         <form
-          className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2"
+          className="mt-3 flex flex-wrap items-end gap-x-4 gap-y-2"
           onSubmit={(event) => {
             event.preventDefault();
-            const sent = { name, scopes, expires_at: endOf(until) };
+            const sent = {
+              name,
+              scopes,
+              per_minute: Number(perMinute),
+              events_per_day: Number(perDay),
+              expires_at: endOf(until),
+            };
             make.mutate(sent, { onSuccess: () => [setName(""), setUntil("")] });
           }}
         >
@@ -136,6 +141,8 @@ export function ServerKeys() {
               </label>
             ))}
           </fieldset>
+          <Bound label="Requests a minute" value={perMinute} change={setPerMinute} />
+          <Bound label="Events a day (may be empty)" value={perDay} change={setPerDay} />
           <Until value={until} change={setUntil} />
           <button className="btn btn-sm" disabled={!name.trim() || !scopes.length || make.isPending}>
             Create key
@@ -149,6 +156,21 @@ export function ServerKeys() {
 
 /** The last moment of a day, in the workspace's zone. */
 const endOf = (day: string): string | null => (day ? `${day}T23:59:59` : null);
+
+function Bound({ label, value, change }: { label: string; value: string; change: (text: string) => void }) {
+  return (
+    <label>
+      <span className="quiet block text-sm">{label}</span>
+      <input
+        type="number"
+        min={0}
+        className="input input-sm w-32"
+        value={value}
+        onChange={(event) => change(event.target.value)}
+      />
+    </label>
+  );
+}
 
 function Until({ value, change }: { value: string; change: (day: string) => void }) {
   return (
@@ -209,6 +231,8 @@ function History({ made, zone }: { made: MachineKey; zone: string }): ReactNode 
     made.origins.length ? `from ${made.origins.join(" and ")}` : `may ${scopeWords(made.scopes)}`,
     `made by ${made.made_by} ${moment(made.made_at, zone)}`,
     made.used_at ? `last used ${moment(made.used_at, zone)}` : "never used",
+    made.per_minute ? `${count(made.per_minute)} requests a minute at most` : "",
+    made.events_per_day ? `${count(made.events_per_day)} events a day at most` : "",
     made.refused ? `${count(made.refused)} requests refused, which came too fast` : "",
     made.withdrawn_at ? `withdrawn ${moment(made.withdrawn_at, zone)}` : "",
     !made.withdrawn_at && made.expires_at ? `valid until ${moment(made.expires_at, zone)}` : "",

@@ -585,6 +585,8 @@ describe("connections and notices", () => {
     expect(calls.find((call) => call.method === "POST")?.body).toEqual({
       name: "Site",
       scopes: ["assign", "collect", "read"],
+      per_minute: 60_000,
+      events_per_day: 0,
       expires_at: "2026-06-30T23:59:59",
     });
     expect(screen.getByText("nvsite_abc")).toBeTruthy();

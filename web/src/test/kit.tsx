@@ -66,6 +66,7 @@ export function show(part: ReactNode, { address = "/", known = [] as [readonly u
 export const SESSION = {
   account: { username: "mona", display_name: "Mona Orrell", role: "analyst", may_edit: true, may_administer: false },
   provider: "",
+  warning: "",
   workspace: "Tidewick Ferries",
   time_zone: "UTC",
   currency: "EUR",

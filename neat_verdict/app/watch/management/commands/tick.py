@@ -18,7 +18,7 @@ from neat_verdict.app.memory import collect_seldom
 from neat_verdict.app.people.sessions import forget_ended
 from neat_verdict.app.sources import keeping
 from neat_verdict.app.watch.installation import note_run
-from neat_verdict.app.watch.mails import send_mails
+from neat_verdict.app.watch.mails import send_mails, warn_of_room
 from neat_verdict.app.watch.scheduler import tick
 
 log = logging.getLogger(__name__)
@@ -33,6 +33,7 @@ def _mail_on(stopped: threading.Event, every: float) -> None:
             close_old_connections()
             try:
                 if not integrity.known_damage():
+                    warn_of_room()
                     send_mails()
             except Exception:
                 log.exception("sending mails failed")
@@ -83,7 +84,7 @@ class Command(BaseCommand):
         if not options["every"]:
             if found := integrity.known_damage():
                 raise CommandError(f"The database is damaged ({found}); nothing is written to it until it is restored")
-            done, mails = tick(), send_mails()
+            done, mails = tick(), send_mails() + warn_of_room()
             self._report({**done, "mails": mails} if mails else done)
             return
         collect_seldom()
