@@ -21,6 +21,7 @@ from neat_verdict.app.casebook.actions import set_lesson
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.reports.drawing import Polygon
+from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.app.reports.rendering import to_png, to_svg
 from neat_verdict.app.reports.strips import axis_of, strips
 from neat_verdict.core.statistics import Interval
@@ -89,6 +90,20 @@ def test_a_withdrawn_link_opens_no_more(ask, won, anybody):
 def test_an_address_that_was_never_made_opens_nothing(ask, won, anybody, token):
     share(ask, won)
     assert anybody("get", f"/shared/{token}")[0] == 404
+
+
+def test_addresses_say_nothing_of_one_another_and_those_of_an_older_version_go_on(ask, won, anybody):
+    links = [share(ask, won) for _ in range(3)]
+    tokens = [link["path"].removeprefix("/shared/") for link in links]
+    assert len({token[:8] for token in tokens}) == 3
+    assert all(len(token) == 32 for token in tokens)
+    signed = signing.Signer(salt="report link", sep=".").sign(str(links[0]["id"]))
+    # By its number nobody opens a link that has an address of its own.
+    assert anybody("get", f"/shared/{signed}")[0] == 404
+    ReportLink.objects.filter(pk=links[0]["id"]).update(secret=None)
+    assert anybody("get", f"/shared/{signed}")[0] == 200
+    assert anybody("get", f"/shared/{tokens[0]}")[0] == 404
+    assert anybody("get", f"/for-engineers/{tokens[1]}")[0] == 404
 
 
 def test_a_link_shows_pictures_of_its_own_experiment_only(ask, analyst, draft, anybody):

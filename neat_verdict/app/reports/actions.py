@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from datetime import timedelta
 
 from django.db import transaction
@@ -35,6 +36,7 @@ def share(by: User, experiment: Experiment, days: int, note: str = "", kind: Lin
         experiment=experiment,
         kind=kind,
         made_by=by,
+        secret=secrets.token_urlsafe(24),
         note=note.strip()[:120],
         expires_at=clock.now() + timedelta(days=days),
     )

@@ -19,6 +19,8 @@ class ReportLink(models.Model):
 
     kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.REPORT)
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="report_links")
+    # What its address ends with, drawn at random; of links that an older version made there is none, and their number is signed.
+    secret = models.CharField(max_length=64, unique=True, null=True, blank=True)
     note = models.CharField(max_length=120, blank=True, default="")
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     made_at = models.DateTimeField(default=clock.now)

@@ -1,4 +1,4 @@
-"""Report links: made, signed, opened."""
+"""Report links: their addresses, and what they open."""
 
 from __future__ import annotations
 
@@ -24,18 +24,15 @@ _PLACES = {"report": "shared", "engineer": "for-engineers"}
 
 
 def path_of(link: ReportLink) -> str:
-    """The address of a link below the application's own: signed, not stored."""
-    return f"/{_PLACES[link.kind]}/{_SIGNER.sign(str(link.pk))}"
+    """The address of a link below the application's own."""
+    return f"/{_PLACES[link.kind]}/{link.secret or _SIGNER.sign(str(link.pk))}"
 
 
 def opened(token: str, kind: LinkKind = "report") -> ReportLink:
     """The link behind an address. Raises Http404 for one that was never made, or leads to something else, and Gone for one that
     opens no more."""
-    try:
-        number = int(_SIGNER.unsign(token))
-    except (signing.BadSignature, ValueError) as bad:
-        raise Http404 from bad
-    link = ReportLink.objects.select_related("experiment").filter(pk=number, kind=kind).first()
+    found = ReportLink.objects.select_related("experiment").filter(kind=kind)
+    link = found.filter(secret=token).first() or _of_an_older_version(found, token)
     if link is None:
         raise Http404
     if link.withdrawn_at:
@@ -43,6 +40,13 @@ def opened(token: str, kind: LinkKind = "report") -> ReportLink:
     if link.expires_at <= clock.now():
         raise Gone("This link has expired. Ask whoever sent it for a new one.")
     return link
+
+
+def _of_an_older_version(found: QuerySet[ReportLink], token: str) -> ReportLink | None:
+    try:
+        return found.filter(pk=int(_SIGNER.unsign(token)), secret=None).first()
+    except (signing.BadSignature, ValueError):
+        return None
 
 
 def shared_picture(link: ReportLink, number: int) -> Picture:
