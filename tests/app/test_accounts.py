@@ -131,6 +131,7 @@ def test_a_mail_server_that_is_away_costs_no_account(admin, settings):
     assert (status, made["mailed"]) == (201, False)
     settings.EMAIL_BACKEND = "django.core.mail.backends.locmem.EmailBackend"
     assert admin("post", "/accounts/ines/link")[1]["mailed"] is True
+    assert words()[-1] == "Made a link by which ines chooses a password"
 
 
 @pytest.mark.parametrize("name", ["ada", "ADA@tidewick.example"])
@@ -212,6 +213,7 @@ def test_of_others_nobody_ends_a_session_but_an_admin(ada, analyst, admin):
     (hers,) = mona("get", "/me")[1]["sessions"]
     assert Json(User.objects.create_user("silas"))("delete", f"/me/sessions/{hers['id']}")[0] == 404
     assert admin("delete", "/accounts/mona/sessions")[1]["sessions"] == 0
+    assert words() == ["Signed mona out everywhere"]
     assert mona("get", "/docket")[0] == 401
 
 

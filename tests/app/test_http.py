@@ -19,6 +19,7 @@ from neat_verdict.app.http.models import StoredAnswer
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import SCOPES, User
+from neat_verdict.app.webhooks.actions import make_webhook
 from tests.app.conftest import TODAY, Json, did, happened
 
 SCHEMA = json.loads(json.dumps(api.get_openapi_schema(), default=str))
@@ -253,15 +254,16 @@ LISTS = {
 def test_these_lists_come_by_pages_all_of_them_alike():
     assert {operation["operationId"] for operation in LISTS.values()} == {
         "list_experiments", "get_ledger", "list_imports", "list_notices", "list_metrics",
-        "get_casebook", "list_accounts", "get_account_log",
+        "get_casebook", "list_accounts", "get_account_log", "list_deliveries",
     }  # fmt: skip
 
 
 @pytest.mark.django_db
 @pytest.mark.parametrize("path", LISTS)
 def test_a_page_that_cannot_be_is_refused_by_name_and_one_beyond_the_end_is_empty(won, path):
-    ask = Json(User.objects.create_user("ada", role="admin"))
-    at = path.removeprefix("/api/v1").replace("{key}", won.key)
+    admin = User.objects.create_user("ada", role="admin")
+    ask, hook = Json(admin), make_webhook(admin, "Chat", "https://www.example.com/hook", ["decision.made"])
+    at = path.removeprefix("/api/v1").format(key=won.key, number=hook.pk)
     for query, field in (("limit=0", "limit"), ("limit=501", "limit"), ("offset=-1", "offset"), ("offset=x", "offset")):
         status, problem = ask("get", f"{at}?{query}")
         assert (status, problem["errors"][0]["field"]) == (422, field)

@@ -39,6 +39,7 @@ from neat_verdict.app.reports.presenting import link_out
 from neat_verdict.app.traffic.actions import keep_audience
 from neat_verdict.app.traffic.splitting import change_split
 from neat_verdict.app.watch.actions import add_metric, add_note
+from neat_verdict.app.webhooks.actions import make_webhook
 from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed
 from tests.app.test_aa_tests import past_units_of
 from tests.app.test_looks import start_with
@@ -238,6 +239,10 @@ def plain(**body):
 def account(**body):
     """A call about the account of the analyst."""
     return lambda w: ({"username": w.by.username}, body)
+
+
+def hook():
+    return make_webhook(User.objects.get(username="ada"), "Chat", "https://www.example.com/hook", ["decision.made"])
 
 
 def numbered(make, **body):
@@ -548,6 +553,9 @@ TABLE = {
     "confirm_second_factor": (READ, 409, plain(code="123456")),
     "renew_recovery_codes": (READ, 409, plain(password="tidewick")),
     "remove_second_factor": (READ, 409, plain(password="tidewick")),
+    "make_calendar": (READ, 200, plain()),
+    "remove_calendar": (READ, 200, plain()),
+    "get_calendar": (OPEN, 404, lambda _: ({"secret": "nobodys"}, {})),
     "end_other_sessions": (READ, 200, plain()),
     "end_session": (READ, 404, lambda _: ({"number": 0}, {})),
     "make_token": (READ, 201, plain(name="x", scopes=["read"], expires_at="2026-04-20T00:00:00")),
@@ -565,6 +573,13 @@ TABLE = {
     "withdraw_token_of_account": (ADMIN, 404, lambda w: ({"username": w.by.username, "number": 0}, {})),
     "get_account_log": (ADMIN, 200, plain()),
     "get_workspace": (READ, 200, plain()),
+    "list_webhooks": (ADMIN, 200, plain()),
+    "make_webhook": (ADMIN, 201, plain(name="Chat", url="https://www.example.com/hook", kinds=["decision.made"])),
+    "edit_webhook": (ADMIN, 200, lambda _: ({"number": hook().pk}, {"paused": True})),
+    "remove_webhook": (ADMIN, 204, lambda _: ({"number": hook().pk}, {})),
+    "try_webhook": (ADMIN, 200, lambda _: ({"number": hook().pk}, {})),
+    "list_deliveries": (ADMIN, 200, lambda _: ({"number": hook().pk}, {})),
+    "send_again": (ADMIN, 404, lambda _: ({"number": hook().pk, "delivery": 0}, {})),
     "get_installation": (ADMIN, 200, plain()),
     "get_measures": (MACHINE, 200, plain()),
     "edit_workspace": (ADMIN, 200, plain(name="Tidewick")),

@@ -24,6 +24,7 @@ from neat_verdict.app.site.api import router as site
 from neat_verdict.app.sources.api import router as sources
 from neat_verdict.app.traffic.api import router as traffic
 from neat_verdict.app.watch.api import router as watch
+from neat_verdict.app.webhooks.api import router as webhooks
 
 api = DescribedAPI(
     title="Neat Verdict",
@@ -52,6 +53,7 @@ for prefix, router in (
     ("", analysis),
     ("", scratchpad),
     ("", watch),
+    ("", webhooks),
     ("", privacy),
     ("", casebook),
     ("", reports),

@@ -78,6 +78,7 @@ INSTALLED_APPS = [
     "neat_verdict.app.sources",
     "neat_verdict.app.analysis",
     "neat_verdict.app.watch",
+    "neat_verdict.app.webhooks",
     "neat_verdict.app.privacy",
     "neat_verdict.app.casebook",
     "neat_verdict.app.reports",

@@ -15,6 +15,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import orjson
+from django.conf import settings
 from django.utils.text import slugify
 
 from neat_verdict.app import clock
@@ -58,6 +59,7 @@ from neat_verdict.app.traffic.splitting import stop_variant
 from neat_verdict.app.watch.actions import add_note
 from neat_verdict.app.watch.mails import send_mails
 from neat_verdict.app.watch.scheduler import tick
+from neat_verdict.app.webhooks.actions import CHOSEN, make_webhook
 from neat_verdict.core.variants import LETTERS
 
 _SEED = 20_000
@@ -248,7 +250,9 @@ def _account(username: str, password: str, role: str) -> User:
 
 
 def _others(admin: User, today: date) -> None:
-    """A system that works by a token, and somebody who has yet to choose a password."""
+    """A system that works by a token, somebody who has yet to choose a password, and a system that is sent what happens."""
+    if settings.DEMO_ORIGIN:
+        make_webhook(admin, "Tidewick chat", f"{settings.DEMO_ORIGIN}/receiver", CHOSEN)
     warehouse = make_service(admin, "warehouse", "analyst")
     make_token(admin, warehouse, "nightly export", ["read"], _moment(today + timedelta(days=90), 23))
     invite(admin, "ines", "ines@tidewick.example", "analyst", first_name="Ines", last_name="Marl")

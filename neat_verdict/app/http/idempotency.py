@@ -25,7 +25,9 @@ STORED_HOURS = 24
 _KEY = re.compile(rf"[\x21-\x7e]{{1,{MAX_IDEMPOTENCY_KEY}}}")
 _MAX_STORED_BYTES = 1024 * 1024  # bytes of an answer
 # Their answers carry what is shown once, or sign somebody in: nothing of them is stored.
-_NEVER_STORED = re.compile(r"/api/v1/(session|keys|passwords|password-links|me(/.*)?|accounts(/[^/]+/(tokens|link))?)")
+_NEVER_STORED = re.compile(
+    r"/api/v1/(session|keys|passwords|password-links|me(/.*)?|accounts(/[^/]+/(tokens|link))?|webhooks)"
+)
 
 
 class IdempotencyKeys:

@@ -146,11 +146,24 @@ def edit(by: User, user: User, *, role: str | None = None, email: str | None = N
     return user
 
 
-def check_may_have_link(by: User, user: User) -> None:
-    """Raises Conflict for an account by which nobody signs in, PermissionDenied for one with every right."""
+@transaction.atomic
+def allow_link(by: User, user: User) -> None:
+    """Write down that an admin makes a link by which somebody chooses a password. Raises Conflict for an account by which nobody
+    signs in, PermissionDenied for one with every right."""
+    require_admin(by)
     check_superuser(by, user)
     if user.service or not user.is_active:
         raise Conflict("Nobody signs in by this account, so that it needs no password")
+    note(by, user, "password", f"Made a link by which {user.username} chooses a password")
+
+
+@transaction.atomic
+def sign_out_everywhere(by: User, user: User) -> int:
+    """End all sessions of a person; returns of how many places."""
+    require_admin(by)
+    ended = end_sessions(user)
+    note(by, user, "account", f"Signed {user.username} out everywhere", sessions_ended=ended)
+    return ended
 
 
 def check_superuser(by: User, user: User) -> None:

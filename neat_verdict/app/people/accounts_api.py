@@ -31,7 +31,6 @@ from neat_verdict.app.people.schemas import (
     WorkspaceChanges,
     WorkspaceOut,
 )
-from neat_verdict.app.people.sessions import end_sessions
 from neat_verdict.app.people.tokens import make_token, withdraw_token
 from neat_verdict.core.checks import InputError
 
@@ -93,7 +92,7 @@ def send_link(request: HttpRequest, username: str) -> InvitedOut:
     by = person(request)
     require_admin(by)
     user = _account(username)
-    accounts.check_may_have_link(by, user)
+    accounts.allow_link(by, user)
     return _link(request, by, user)
 
 
@@ -135,7 +134,7 @@ def end_sessions_of_account(request: HttpRequest, username: str) -> AccountOut:
     by = person(request)
     require_admin(by)
     user = _account(username)
-    end_sessions(user)
+    accounts.sign_out_everywhere(by, user)
     return account_out(user)
 
 

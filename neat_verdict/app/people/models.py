@@ -34,6 +34,8 @@ class User(AbstractUser):
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.STAKEHOLDER)
     service = models.BooleanField(default=False)
     invited_at = models.DateTimeField(null=True, blank=True)
+    # What the address of the person’s calendar ends with, drawn at random; null where there is none.
+    calendar = models.CharField(max_length=64, unique=True, null=True, blank=True)
 
     class Meta(AbstractUser.Meta):
         constraints = [

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import secrets
+
 from django.contrib.auth import update_session_auth_hash
 from django.contrib.auth.hashers import check_password
 from django.http import HttpRequest
@@ -13,6 +15,7 @@ from neat_verdict.app.experiments.queries import local_moment
 from neat_verdict.app.http.problems import Conflict, TooMany
 from neat_verdict.app.people import accounts, guesses, passwords, second_factor
 from neat_verdict.app.people.accounts_presenting import token_out, tokens_of
+from neat_verdict.app.people.actions import set_calendar
 from neat_verdict.app.people.auth import PEOPLE_AND_TOKENS, PEOPLE_ONLY, person
 from neat_verdict.app.people.models import TOKEN_SCOPES, Token, User
 from neat_verdict.app.people.schemas import (
@@ -61,6 +64,7 @@ def get_me(request: HttpRequest) -> Me:
         identities=[IdentityOut(issuer=one.issuer, linked_at=one.linked_at) for one in user.identities.all()],
         tokens=tokens_of(user),
         scopes=TOKEN_SCOPES,
+        calendar=f"/api/v1/calendar/{user.calendar}.ics" if user.calendar else "",
     )
 
 
@@ -148,6 +152,20 @@ def new_token(request: HttpRequest, payload: TokenIn) -> Status[NewTokenOut]:
 def remove_token(request: HttpRequest, number: int) -> TokenOut:
     user = person(request)
     return token_out(withdraw_token(user, get_object_or_404(Token, user=user, pk=number)))
+
+
+@router.post("/me/calendar", response=Me, operation_id="make_calendar")
+def make_calendar(request: HttpRequest) -> Me:
+    """A calendar of starts, looks and ends at an address that nobody else knows; one that was there opens nothing any more."""
+    set_calendar(person(request), secrets.token_urlsafe(24))
+    return get_me(request)
+
+
+@router.delete("/me/calendar", response=Me, operation_id="remove_calendar")
+def remove_calendar(request: HttpRequest) -> Me:
+    """The address of the calendar opens nothing any more."""
+    set_calendar(person(request), None)
+    return get_me(request)
 
 
 def _confirm(request: HttpRequest, user: User, password: str, field: str = "password") -> None:

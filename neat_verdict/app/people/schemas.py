@@ -149,7 +149,8 @@ class IdentityOut(Schema):
 
 
 class Me(Schema):
-    """``codes_left`` are recovery codes that were not used; ``scopes`` what a token may be made for, with what each means."""
+    """``codes_left`` are recovery codes that were not used; ``scopes`` what a token may be made for, with what each means;
+    ``calendar`` the path of a calendar that programmes read without signing in, "" where there is none."""
 
     username: str
     display_name: str
@@ -164,6 +165,7 @@ class Me(Schema):
     identities: list[IdentityOut]
     tokens: list[TokenOut]
     scopes: dict[str, str]
+    calendar: str
 
 
 class AccountLine(Schema):

@@ -19,7 +19,8 @@ from neat_verdict.app.http.clients import address_of
 from neat_verdict.app.people.models import SignedIn, User
 
 _BEGAN, _SEEN = "began", "seen"
-_RENEWED_AFTER = 0.05  # of the time without doing anything, so that a page that asks again and again writes seldom
+# Seconds, and of the time without doing anything, so that a page that asks again and again writes seldom.
+_RENEWED_AFTER, _RENEWED_SHARE = 600.0, 0.05
 _RECENT = 600  # seconds in which a sign-in counts as just made
 
 
@@ -42,7 +43,7 @@ def _keep_to_limits(request: HttpRequest) -> None:
     seen = session.get(_SEEN, 0.0)
     if now - began > settings.SESSION_DAYS * 86_400 or (seen and now - seen > settings.SESSION_COOKIE_AGE):
         logout(request)
-    elif now - seen > _RENEWED_AFTER * settings.SESSION_COOKIE_AGE:
+    elif now - seen > min(_RENEWED_AFTER, _RENEWED_SHARE * settings.SESSION_COOKIE_AGE):
         session[_SEEN] = now  # which has the cookie renewed too
         assert isinstance(request.user, User)
         _write_down(request, request.user)

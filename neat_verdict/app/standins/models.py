@@ -29,6 +29,18 @@ class SiteKey(models.Model):
     public = models.CharField(max_length=80, blank=True, default="")
 
 
+class Received(models.Model):
+    """What the receiver of webhooks got, its signature checked."""
+
+    at = models.DateTimeField(default=clock.now)
+    message = models.CharField(max_length=80)
+    kind = models.CharField(max_length=40)
+    body = models.JSONField()
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+
 class SigningKey(models.Model):
     """With which the identity provider signs, in PEM."""
 

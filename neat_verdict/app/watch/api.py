@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Query, Router, Status
 
+from neat_verdict.app import clock
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
-from neat_verdict.app.experiments.queries import find, local_moment, workspace
+from neat_verdict.app.experiments.queries import find, local_moment, today, workspace
 from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, NeverCountedIO, StartIn
 from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.actions import require_admin
 from neat_verdict.app.people.auth import PEOPLE_ONLY, MachineAuth, person
+from neat_verdict.app.people.models import User
 from neat_verdict.app.watch import actions, measures, presenting, queries
+from neat_verdict.app.watch.calendar import as_icalendar
 from neat_verdict.app.watch.installation import checks, last_run
 from neat_verdict.app.watch.readiness import readiness
 from neat_verdict.app.watch.schemas import (
@@ -42,6 +45,15 @@ def get_installation(request: HttpRequest) -> InstallationOut:
         scheduler_at=run.at if run else None,
         scheduler_did=dict(run.done) if run else {},
     )
+
+
+@router.get("/calendar/{secret}.ics", operation_id="get_calendar", auth=None)
+def get_calendar(request: HttpRequest, secret: str) -> HttpResponse:
+    """Starts, looks and ends of experiments, for whoever has the address (iCalendar)."""
+    if not User.objects.filter(calendar=secret, is_active=True).exists():
+        raise Http404
+    origin = f"{request.scheme}://{request.get_host()}"
+    return HttpResponse(as_icalendar(today(), clock.now(), origin), content_type="text/calendar; charset=utf-8")
 
 
 @router.get("/openmetrics", operation_id="get_measures", auth=MachineAuth("observe"), tags=["machines"])

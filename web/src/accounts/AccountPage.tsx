@@ -2,6 +2,7 @@ import { useState } from "react";
 import { useMe, useOwnActions, type Me } from "../api/accounts";
 import { useSession } from "../api/hooks";
 import { moment, plural } from "../lib/format";
+import { CopyText } from "../parts/CopyText";
 import { errorOf, Failure, FormError, Panel, Skeleton } from "../parts/basics";
 import { FormField } from "./FormField";
 import { SecondFactor } from "./SecondFactor";
@@ -24,6 +25,7 @@ export function AccountPage() {
           <SecondFactor me={me.data} />
           <Sessions me={me.data} zone={zone} />
           <OwnTokens me={me.data} zone={zone} />
+          <CalendarAddress me={me.data} />
         </>
       )}
     </main>
@@ -223,6 +225,36 @@ export function browserOf(agent: string): string {
   return browser
     ? `${browser}${system ? ` on ${system}` : ""}`
     : agent.slice(0, 40) || "A browser that says nothing of itself";
+}
+
+/** An address at which a calendar programme reads starts, looks and ends. */
+function CalendarAddress({ me }: { me: Me }) {
+  const { makeCalendar, removeCalendar } = useOwnActions();
+  const address = me.calendar && `${window.location.origin}${me.calendar}`;
+  return (
+    <Panel title="Calendar" note="starts, looks and ends of all experiments, for a calendar programme (iCalendar)">
+      <div className="flex flex-wrap items-center gap-2">
+        {address ? (
+          <>
+            <code className="rounded bg-base-200 px-2 py-1 text-sm break-all">{address}</code>
+            <CopyText text={address} label="Copy the address" />
+            <button className="btn btn-xs" onClick={() => makeCalendar.mutate()}>
+              Another address
+            </button>
+            <button className="btn btn-xs" onClick={() => removeCalendar.mutate()}>
+              Close it
+            </button>
+          </>
+        ) : (
+          <button className="btn btn-sm" onClick={() => makeCalendar.mutate()}>
+            Make an address
+          </button>
+        )}
+      </div>
+      {address && <p className="quiet mt-1 text-sm">Whoever has it reads the names of experiments and their days.</p>}
+      <FormError error={makeCalendar.error ?? removeCalendar.error} />
+    </Panel>
+  );
 }
 
 function OwnTokens({ me, zone }: { me: Me; zone: string }) {

@@ -118,6 +118,7 @@ const ME = {
   identities: [],
   tokens: [],
   scopes: { read: "read everything" },
+  calendar: "/api/v1/calendar/abc.ics",
 };
 const admin = [
   [keys.session, { ...SESSION, account: { ...SESSION.account, username: "ada", may_administer: true } }],
@@ -204,5 +205,6 @@ describe("one's own account", () => {
     expect(calls[0]?.body).toMatchObject({ email: "a@tidewick.example", password: "guess" });
     expect(screen.getByLabelText<HTMLInputElement>("Address of mail").value).toBe("a@tidewick.example");
     expect(screen.getByText("on; 1 recovery code left")).toBeTruthy();
+    expect(screen.getByText(/\/api\/v1\/calendar\/abc\.ics$/)).toBeTruthy();
   });
 });

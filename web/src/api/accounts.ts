@@ -57,6 +57,8 @@ export function useOwnActions() {
       onSuccess,
     }),
     endOthers: useMutation({ mutationFn: () => take(client.DELETE("/api/v1/me/sessions")), onSuccess }),
+    makeCalendar: useMutation({ mutationFn: () => take(client.POST("/api/v1/me/calendar")), onSuccess }),
+    removeCalendar: useMutation({ mutationFn: () => take(client.DELETE("/api/v1/me/calendar")), onSuccess }),
     makeToken: useMutation({
       mutationFn: (body: TokenIn) => take(client.POST("/api/v1/me/tokens", { body })),
       onSuccess: stale,

@@ -39,6 +39,8 @@ export const keys = {
   account: (username: string) => ["accounts", username] as const,
   accountLog: ["account-log"] as const,
   workspace: ["workspace"] as const,
+  webhooks: ["webhooks"] as const,
+  deliveries: (number: number) => ["webhooks", number] as const,
   installation: ["installation"] as const,
   notes: (key: string) => ["notes", key] as const,
   audiences: ["audiences"] as const,

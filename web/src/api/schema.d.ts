@@ -314,6 +314,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calendar/{secret}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Calendar
+         * @description Starts, looks and ends of experiments, for whoever has the address (iCalendar).
+         */
+        get: operations["get_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/casebook": {
         parameters: {
             query?: never;
@@ -2446,6 +2466,30 @@ export interface paths {
         patch: operations["edit_me"];
         trace?: never;
     };
+    "/api/v1/me/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Calendar
+         * @description A calendar of starts, looks and ends at an address that nobody else knows; one that was there opens nothing any more.
+         */
+        post: operations["make_calendar"];
+        /**
+         * Remove Calendar
+         * @description The address of the calendar opens nothing any more.
+         */
+        delete: operations["remove_calendar"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/me/password": {
         parameters: {
             query?: never;
@@ -3265,6 +3309,111 @@ export interface paths {
         get: operations["get_vocabulary"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Webhooks
+         * @description The systems that are sent what happens.
+         */
+        get: operations["list_webhooks"];
+        put?: never;
+        /**
+         * Make
+         * @description Have a system be sent what happens from now on.
+         */
+        post: operations["make_webhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove */
+        delete: operations["remove_webhook"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit
+         * @description Another name, address or kinds; pause it, or go on.
+         */
+        patch: operations["edit_webhook"];
+        trace?: never;
+    };
+    "/api/v1/webhooks/{number}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Deliveries
+         * @description What it was sent, the latest first.
+         */
+        get: operations["list_deliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{number}/deliveries/{delivery}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description Send it once more, with the same id.
+         */
+        post: operations["send_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{number}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try It
+         * @description Send it something that did not happen; it goes out within a minute.
+         */
+        post: operations["try_webhook"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4455,6 +4604,13 @@ export interface components {
             /** Within Hours */
             within_hours?: number | null;
         };
+        /** DeliveriesOut */
+        DeliveriesOut: {
+            /** Count */
+            count: number;
+            /** Items */
+            items: components["schemas"]["DeliveryOut"][];
+        };
         /**
          * DeliveryChangeOut
          * @description ``subject``: what of that which visitors get was changed.
@@ -4475,6 +4631,44 @@ export interface components {
             reason: string;
             /** Subject */
             subject: string;
+        };
+        /**
+         * DeliveryOut
+         * @description ``status`` is that of the last answer, ``problem`` why there was none; ``data`` what is sent.
+         */
+        DeliveryOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
+            /** Due At */
+            due_at: string | null;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+            /** Problem */
+            problem: string;
+            /** Sent At */
+            sent_at: string | null;
+            /** Sentence */
+            sentence: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "delivered" | "failed";
+            /** Status */
+            status: number | null;
+            /** Tries */
+            tries: number;
         };
         /** DemoAccount */
         DemoAccount: {
@@ -6439,9 +6633,12 @@ export interface components {
         };
         /**
          * Me
-         * @description ``codes_left`` are recovery codes that were not used; ``scopes`` what a token may be made for, with what each means.
+         * @description ``codes_left`` are recovery codes that were not used; ``scopes`` what a token may be made for, with what each means;
+         *     ``calendar`` the path of a calendar that programmes read without signing in, "" where there is none.
          */
         Me: {
+            /** Calendar */
+            calendar: string;
             /** Codes Left */
             codes_left: number;
             /** Display Name */
@@ -10349,6 +10546,73 @@ export interface components {
             /** Total */
             total: number;
         };
+        /**
+         * WebhookChanges
+         * @description ``paused``: nothing is sent; what happens meanwhile is sent when it goes on.
+         */
+        WebhookChanges: {
+            /** Kinds */
+            kinds?: string[] | null;
+            /** Name */
+            name?: string | null;
+            /** Paused */
+            paused?: boolean | null;
+            /** Url */
+            url?: string | null;
+        };
+        /** WebhookIn */
+        WebhookIn: {
+            /** Kinds */
+            kinds: string[];
+            /** Name */
+            name: string;
+            /** Url */
+            url: string;
+        };
+        /**
+         * WebhookOut
+         * @description ``secret`` is what its messages are signed with, for the other side to check them. ``pause`` says why it is paused, ""
+         *     while it is not.
+         */
+        WebhookOut: {
+            /** Failed */
+            failed: number;
+            /** Id */
+            id: number;
+            /** Kinds */
+            kinds: string[];
+            /** Last Sent */
+            last_sent: string | null;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Name */
+            name: string;
+            /** Pause */
+            pause: string;
+            /** Secret */
+            secret: string;
+            /** Url */
+            url: string;
+            /** Waiting */
+            waiting: number;
+        };
+        /**
+         * WebhooksOut
+         * @description ``kinds`` are what can be chosen, with what each means.
+         */
+        WebhooksOut: {
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+            /** Webhooks */
+            webhooks: components["schemas"]["WebhookOut"][];
+        };
         /** WeekdayBalanceOut */
         WeekdayBalanceOut: {
             /** Less */
@@ -11093,6 +11357,35 @@ export interface operations {
         responses: {
             /** @description No Content */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15512,6 +15805,64 @@ export interface operations {
             };
         };
     };
+    make_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     change_password: {
         parameters: {
             query?: never;
@@ -17159,6 +17510,229 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VocabularyOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_webhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhooksOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_webhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebhookIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_webhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_webhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebhookChanges"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_deliveries: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveriesOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                delivery: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_webhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -6,6 +6,7 @@ import { Forget } from "./Forget";
 import { Lakes } from "./Lakes";
 import { Retention } from "./Retention";
 import { ServerKeys, SiteKeys } from "./Keys";
+import { Webhooks } from "./Webhooks";
 
 /** How other systems reach us: keys, addresses, and the properties that visitors are counted by. */
 export function ConnectionsPage() {
@@ -15,6 +16,7 @@ export function ConnectionsPage() {
       <SiteKeys />
       <ServerKeys />
       <Lakes />
+      <Webhooks />
       <SegmentChoice />
       <Addresses />
       <Retention />

@@ -43,6 +43,22 @@ def _mail_on(stopped: threading.Event, every: float) -> None:
         connection.close()
 
 
+def _send_on(stopped: threading.Event, every: float) -> None:
+    """Send other systems what happened until it is stopped, apart from the scheduler: one that hangs keeps nothing else."""
+    try:
+        while True:
+            close_old_connections()
+            try:
+                if not integrity.known_damage():
+                    call_command("send_webhooks")
+            except Exception:
+                log.exception("sending webhooks failed")
+            if stopped.wait(every):
+                return
+    finally:
+        connection.close()
+
+
 def _look_on(stopped: threading.Event) -> None:
     """Each night, whether the database is whole; and sessions that are over go."""
     while not stopped.wait(_NIGHTLY):
@@ -85,6 +101,7 @@ class Command(BaseCommand):
             if found := integrity.known_damage():
                 raise CommandError(f"The database is damaged ({found}); nothing is written to it until it is restored")
             done, mails = tick(), send_mails() + warn_of_room()
+            call_command("send_webhooks")
             self._report({**done, "mails": mails} if mails else done)
             return
         collect_seldom()
@@ -93,6 +110,7 @@ class Command(BaseCommand):
             signal.signal(name, lambda *_: stopped.set())
         sender = threading.Thread(target=_mail_on, args=(stopped, options["every"]), daemon=True)
         sender.start()
+        threading.Thread(target=_send_on, args=(stopped, options["every"]), daemon=True).start()
         threading.Thread(target=_look_on, args=(stopped,), daemon=True).start()
         threading.Thread(target=_keep_on, args=(stopped, options["every"]), daemon=True).start()
         while True:
