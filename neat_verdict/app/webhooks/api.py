@@ -114,6 +114,7 @@ def _delivery(one: Delivery) -> DeliveryOut:
         id=one.pk,
         kind=one.happening.kind,
         at=one.happening.at,
+        name=one.happening.data.get("name", ""),
         sentence=one.happening.data.get("sentence", ""),
         data=one.happening.data,
         **{field: getattr(one, field) for field in fields},

@@ -90,7 +90,8 @@ def _of_notices(mark: Gathered) -> Iterator[_Found]:
     for notice in rows:
         mark.notice = notice.pk
         if notice.tone in OF_TONES:
-            data = {**_about(notice.experiment), "sentence": notice.sentence, "advice": notice.advice}
+            sentence = notice.sentence.removeprefix(f"{notice.experiment.name}: ")
+            data = {**_about(notice.experiment), "sentence": sentence, "advice": notice.advice}
             yield f"notice:{notice.pk}", OF_TONES[notice.tone], notice.at, data
 
 

@@ -51,7 +51,8 @@ class WebhooksOut(Schema):
 
 
 class DeliveryOut(Schema):
-    """``status`` is that of the last answer, ``problem`` why there was none; ``data`` what is sent."""
+    """``status`` is that of the last answer, ``problem`` why there was none; ``data`` what is sent,
+    ``name`` that of the experiment."""
 
     id: int
     message: str
@@ -63,6 +64,7 @@ class DeliveryOut(Schema):
     sent_at: datetime | None
     status: int | None
     problem: str
+    name: str
     sentence: str
     data: dict[str, Any]
 

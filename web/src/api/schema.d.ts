@@ -4634,7 +4634,8 @@ export interface components {
         };
         /**
          * DeliveryOut
-         * @description ``status`` is that of the last answer, ``problem`` why there was none; ``data`` what is sent.
+         * @description ``status`` is that of the last answer, ``problem`` why there was none; ``data`` what is sent,
+         *     ``name`` that of the experiment.
          */
         DeliveryOut: {
             /**
@@ -4654,6 +4655,8 @@ export interface components {
             kind: string;
             /** Message */
             message: string;
+            /** Name */
+            name: string;
             /** Problem */
             problem: string;
             /** Sent At */

@@ -11,7 +11,7 @@ import { Webhooks } from "./Webhooks";
 /** How other systems reach us: keys, addresses, and the properties that visitors are counted by. */
 export function ConnectionsPage() {
   return (
-    <main className="mx-auto grid max-w-[900px] gap-3 px-6 pt-5 pb-12 max-sm:px-3">
+    <main className="mx-auto grid max-w-[900px] grid-cols-1 gap-3 px-6 pt-5 pb-12 max-sm:px-3">
       <h1 className="text-[27px]">Connections</h1>
       <SiteKeys />
       <ServerKeys />

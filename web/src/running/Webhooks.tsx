@@ -96,7 +96,9 @@ function Log({ hook, zone }: { hook: Webhook; zone: string }) {
           <li key={one.id} className="flex flex-wrap items-center gap-x-3 py-0.5">
             <span className="quiet whitespace-nowrap">{moment(one.at, zone)}</span>
             <span className="font-semibold">{one.kind}</span>
-            <span className="min-w-0 grow basis-48 truncate">{one.sentence}</span>
+            <span className="min-w-0 grow basis-48 truncate">
+              {[one.name, one.sentence].filter(Boolean).join(": ")}
+            </span>
             <span>{becameOf(one, zone)}</span>
             {(one.state !== "waiting" || one.tries > 0) && (
               <button

@@ -32,6 +32,7 @@ const SENT = {
   sent_at: "2026-03-10T12:00:05Z",
   status: 500,
   problem: "",
+  name: "Fare calendar",
   sentence: "Decided: B",
   data: {},
 } satisfies Delivery;
@@ -63,6 +64,7 @@ describe("webhooks", () => {
     expect(screen.getByText("whsec_abc")).toBeTruthy();
     fireEvent.click(screen.getByRole("button", { name: "Log" }));
     const log = screen.getByRole("region", { name: "What Team chat was sent" });
+    expect(log.textContent).toContain("Fare calendar: Decided: B");
     expect(log.textContent).toContain("not taken, answered 500, after 10 tries");
     fireEvent.click(within(log).getByRole("button", { name: /^Send again: decision.made of / }));
     await waitFor(() => expect(log.textContent).toContain("about to be sent"));
