@@ -22,7 +22,7 @@ SCHEMA = schemathesis.openapi.from_dict(api.get_openapi_schema())
 SCHEMA.app = application
 SCHEMA.config.generation.update(with_security_parameters=False)  # it would make up keys
 # Signing in and out, and another password, would change who asks; a preview streams lines, for which the description has no
-# word; a rehearsal and an A/A test run on in a thread, beside the transaction of the test.
+# word; a rehearsal and an A/A test run on in a thread, outside the transaction of the test.
 LEFT_OUT = {"sign_in", "sign_out", "change_password", "preview_import", "start_rehearsal", "start_aa_test"}
 OPERATIONS = {
     found.ok().definition.raw["operationId"]: found.ok()

@@ -417,7 +417,7 @@ def tables(draw):
     return draw(st.integers(0, n1)), n1, draw(st.integers(0, n0)), n0
 
 
-# Nobody, everybody, one unit, equal arms, a thousand million, 9 to 1, and rates that cannot be told from 1.
+# Nobody, everybody, one unit, equal arms, a thousand million, 9 to 1, and rates that are as good as 1.
 EDGES = [
     (0, 1, 0, 1), (1, 1, 0, 1), (0, 10, 1, 10), (0, 10, 0, 10), (10, 10, 0, 10), (9, 10, 10, 10), (10, 10, 9, 10),
     (50, 1000, 50, 1000), (0, 10**9, 3, 10**9), (5 * 10**8, 10**9, 5 * 10**8 + 20_000, 10**9), (3, 10**9, 9, 10**9),

@@ -3,7 +3,7 @@ import { useAskForLink } from "./api/accounts";
 import { Problem } from "./api/client";
 import { useSession, useSignIn } from "./api/hooks";
 import { errorOf, FormError } from "./parts/basics";
-import { FormField } from "./accounts/FormField";
+import { FormField } from "./parts/FormField";
 
 /** Where somebody was going, as long as that is here: a browser leaves characters out that a look at the text would not. */
 export function hereOrHome(next: string): string {

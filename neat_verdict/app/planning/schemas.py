@@ -104,7 +104,7 @@ class RehearsalOut(Schema):
 
 
 class RehearseAllocationIn(Body):
-    """``lifts`` are the true ones of the variants beside control; ``drift`` how much all levels change over the run."""
+    """``lifts`` are the true ones of the variants against control; ``drift`` how much all levels change over the run."""
 
     lifts: list[float] = Field(min_length=1, max_length=9)
     drift: float = Field(default=0.0, gt=-1, le=10)

@@ -15,7 +15,7 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.account_log import note
 from neat_verdict.app.people.actions import require_admin
 from neat_verdict.app.people.models import User
-from neat_verdict.app.webhooks.gathering import deliver, gather
+from neat_verdict.app.webhooks.gathering import begin, deliver, gather
 from neat_verdict.app.webhooks.models import KINDS, Delivery, Happening, Webhook
 from neat_verdict.app.webhooks.sending import SECRET_PREFIX
 from neat_verdict.core.checks import InputError
@@ -35,11 +35,13 @@ def make_webhook(by: User, name: str, url: str, kinds: Sequence[str]) -> Webhook
     require_admin(by)
     if Webhook.objects.count() >= MAX_WEBHOOKS:
         raise Conflict(f"There are {MAX_WEBHOOKS} webhooks already; remove one first")
-    gather()  # what happened before is sent to those that were there
     hook = Webhook(made_by=by, secret=SECRET_PREFIX + base64.b64encode(secrets.token_bytes(32)).decode())
     _set(hook, name=name, url=url, kinds=kinds)
+    if Webhook.objects.exists():
+        gather()  # what happened before is sent to those that were there
+    else:
+        begin()
     hook.save()
-    gather()  # from which verdicts on they change
     note(by, None, "webhook", f"Made the webhook {hook.name} to {_host(hook)}", webhook=hook.pk)
     return hook
 

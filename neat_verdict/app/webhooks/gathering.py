@@ -10,6 +10,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Max, Model
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.models import Summary
@@ -31,19 +32,27 @@ AT_ONCE = 1000
 KEPT = timedelta(days=90)
 
 
-@transaction.atomic
 def gather() -> int:
-    """Keep what happened, with a delivery for each system that wants it; returns how many there are new.
-
-    What happened before there was any webhook is nobody's.
-    """
-    mark = Gathered.objects.select_for_update().first() or Gathered.objects.create(**_now())
+    """Keep what happened, with a delivery for each system that wants it; returns how many there are new."""
     hooks = list(Webhook.objects.all())
-    if not hooks:
-        _set(mark, _now())
-        VerdictSeen.objects.all().delete()
-        return 0
-    made = 0
+    return _gather(hooks) if hooks else 0
+
+
+def begin() -> None:
+    """From now on: what happened before there was a webhook is nobody's."""
+    Gathered.objects.all().delete()
+    VerdictSeen.objects.all().delete()
+    Gathered.objects.create(ledger=_last(LedgerEntry), notice=_last(Notice))
+    _gather([])
+
+
+def _last(model: type[Model]) -> int:
+    return model._default_manager.aggregate(last=Max("pk"))["last"] or 0
+
+
+@transaction.atomic
+def _gather(hooks: list[Webhook]) -> int:
+    mark, made = Gathered.objects.get(), 0
     for source, kind, at, data in [*_of_ledger(mark), *_of_notices(mark), *_of_verdicts()]:
         happening, fresh = Happening.objects.get_or_create(
             source=source, defaults={"kind": kind, "at": at, "data": data}
@@ -59,18 +68,6 @@ def deliver(happening: Happening, hooks: list[Webhook]) -> int:
     """Have it sent to these, now; returns to how many."""
     rows = [Delivery(webhook=hook, happening=happening, due_at=clock.now()) for hook in hooks]
     return len(Delivery.objects.bulk_create(rows))
-
-
-def _now() -> dict[str, int]:
-    last = LedgerEntry.objects.order_by("-pk").values_list("pk", flat=True).first()
-    notice = Notice.objects.order_by("-pk").values_list("pk", flat=True).first()
-    return {"ledger": last or 0, "notice": notice or 0}
-
-
-def _set(mark: Gathered, values: dict[str, int]) -> None:
-    if (mark.ledger, mark.notice) != (values["ledger"], values["notice"]):
-        mark.ledger, mark.notice = values["ledger"], values["notice"]
-        mark.save()
 
 
 _Found = tuple[str, str, Any, dict[str, Any]]

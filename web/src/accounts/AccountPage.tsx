@@ -4,7 +4,7 @@ import { useSession } from "../api/hooks";
 import { moment, plural } from "../lib/format";
 import { CopyText } from "../parts/CopyText";
 import { errorOf, Failure, FormError, Panel, Skeleton } from "../parts/basics";
-import { FormField } from "./FormField";
+import { FormField } from "../parts/FormField";
 import { SecondFactor } from "./SecondFactor";
 import { Tokens } from "./Tokens";
 

@@ -15,7 +15,7 @@ import { count, moment, plural } from "../lib/format";
 import { CopyText } from "../parts/CopyText";
 import { Empty, errorOf, Failure, FormError, Panel, Skeleton } from "../parts/basics";
 import { AccountDetail } from "./AccountDetail";
-import { FormField } from "./FormField";
+import { FormField } from "../parts/FormField";
 import { RoleSelect } from "./RoleSelect";
 
 /** What admins keep: accounts, the workspace, and who changed what of them. */

@@ -3,7 +3,7 @@ import { useOwnActions, type Me } from "../api/accounts";
 import { plural } from "../lib/format";
 import { CopyText } from "../parts/CopyText";
 import { errorOf, FormError, Panel } from "../parts/basics";
-import { FormField } from "./FormField";
+import { FormField } from "../parts/FormField";
 
 /** Codes of a phone that signing in asks for in addition to the password. */
 export function SecondFactor({ me }: { me: Me }) {

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { useChoosePassword, usePasswordLink } from "../api/accounts";
 import { errorOf, FormError, Skeleton } from "../parts/basics";
-import { FormField } from "./FormField";
+import { FormField } from "../parts/FormField";
 
 /** Where a link of a mail leads: the first password, or another one. */
 export function SetPasswordPage() {

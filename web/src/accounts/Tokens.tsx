@@ -3,7 +3,7 @@ import type { NewToken, Token } from "../api/accounts";
 import { moment } from "../lib/format";
 import { CopyText } from "../parts/CopyText";
 import { errorOf, FormError } from "../parts/basics";
-import { FormField } from "./FormField";
+import { FormField } from "../parts/FormField";
 
 export interface MakeToken {
   mutate: (body: { name: string; scopes: string[]; expires_at: string }, options?: { onSuccess?: () => void }) => void;

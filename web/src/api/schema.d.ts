@@ -8740,7 +8740,7 @@ export interface components {
         };
         /**
          * RehearseAllocationIn
-         * @description ``lifts`` are the true ones of the variants beside control; ``drift`` how much all levels change over the run.
+         * @description ``lifts`` are the true ones of the variants against control; ``drift`` how much all levels change over the run.
          */
         RehearseAllocationIn: {
             /**
@@ -9213,8 +9213,8 @@ export interface components {
         };
         /**
          * SecondCountOut
-         * @description What another system counted beside our own count, on the days that both have. ``same_verdict`` is None where it cannot be
-         *     told; ``causes`` are what may be behind a disagreement.
+         * @description What another system counted next to our own count, on the days that both have. ``same_verdict`` is None where it is not
+         *     known; ``causes`` are what may be behind a disagreement.
          */
         SecondCountOut: {
             /** Causes */

@@ -157,8 +157,8 @@ class SecondQuantityOut(Schema):
 
 
 class SecondCountOut(Schema):
-    """What another system counted beside our own count, on the days that both have. ``same_verdict`` is None where it cannot be
-    told; ``causes`` are what may be behind a disagreement."""
+    """What another system counted next to our own count, on the days that both have. ``same_verdict`` is None where it is not
+    known; ``causes`` are what may be behind a disagreement."""
 
     source: str
     days: list[date]
