@@ -14,9 +14,10 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.people.accounts import edit
+from neat_verdict.app.people.accounts import deactivate, edit
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import AccountEntry, MachineKey, Token, User
+from neat_verdict.app.people.passwords import path_for
 from neat_verdict.app.people.sessions import forget_ended
 from neat_verdict.app.people.tokens import make_token
 from neat_verdict.app.reports.actions import share
@@ -141,8 +142,9 @@ def test_a_forgotten_password_is_replaced_by_a_mail(ada, name):
     (letter,) = mail.outbox
     with clock.at(TODAY):
         assert Json()("post", "/passwords", {**link_of(letter.body), "password": OTHER})[0] == 200
-    # Whoever was signed in by the password before is not any more.
+    # Whoever was signed in by the password before is not any more, and is listed nowhere.
     assert other("get", "/docket")[0] == 401
+    assert ada.signed_in.count() == 1
     assert words() == ["Chose another password by a link"]
     signed = Json()("post", "/session", {"username": name, "password": OTHER})
     assert (signed[0], signed[1]["account"]["username"]) == (200, "ada")
@@ -238,12 +240,17 @@ def test_roles_are_changed_and_somebody_always_keeps_the_accounts(ada, admin, an
     assert words() == ["Changed mona: role admin", "Changed ada: role stakeholder"]
 
 
-def test_the_last_who_keeps_the_accounts_stays(ada, admin):
-    service = User.objects.create_user("nightly", role="admin", service=True)
+@pytest.mark.parametrize(
+    "ends", [lambda by, who: edit(by, who, role="analyst"), lambda by, who: deactivate(by, who, None)]
+)
+def test_two_admins_at_once_do_not_take_the_accounts_from_one_another(ada, ends):
+    bea = User.objects.create_user("bea", role="admin")
+    read_before = User.objects.get(pk=bea.pk)  # as in a request that began before the other was through
+    ends(ada, bea)
     with pytest.raises(Conflict, match="Nobody would keep the accounts any more"):
-        edit(service, ada, role="analyst")
+        ends(read_before, User.objects.get(pk=ada.pk))
     ada.refresh_from_db()
-    assert ada.role == "admin"
+    assert ada.may_administer
 
 
 def test_who_has_every_right_is_changed_by_nobody_with_fewer(admin):
