@@ -2,6 +2,6 @@
 
 import sys
 
-from neat_verdict.reduction.cli import main
+from neat_verdict.cli import main
 
 sys.exit(main())

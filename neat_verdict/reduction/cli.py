@@ -8,6 +8,7 @@ import sys
 import time
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.reduction.client import Client, Refused
@@ -16,26 +17,9 @@ from neat_verdict.reduction.lake import Lake, read_lake
 URL, KEY = "NEAT_VERDICT_URL", "NEAT_VERDICT_KEY"
 
 
-def main(words: Sequence[str] | None = None) -> int:
-    """Run the command; 0 where everything was done, 1 where something was refused, 2 for a wrong call."""
-    parser = _parser()
-    given = parser.parse_args(words)
-    url, key = os.environ.get(URL, ""), os.environ.get(KEY, "")
-    if not url or not key:
-        parser.error(
-            f"{URL} and {KEY} must be set: the address of Neat Verdict, and a server's key that may bring in counts"
-        )
-    try:
-        return _reduce(given, read_lake(given.lake), Client(url, key))
-    except (InputError, Refused) as problem:
-        print(f"neat-verdict: {problem}", file=sys.stderr)
-        return 1
-
-
-def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="neat-verdict")
-    commands = parser.add_subparsers(required=True, metavar="command")
-    command = commands.add_parser(
+def add(commands: Any) -> None:
+    """Add the command."""
+    command: argparse.ArgumentParser = commands.add_parser(
         "reduce",
         help="count experiments where the data live, and send the days that changed",
         description=f"The address and the key are read from {URL} and {KEY}.",
@@ -50,7 +34,16 @@ def _parser() -> argparse.ArgumentParser:
     )
     command.add_argument("--dry-run", action="store_true", help="say what would be read and counted, and send nothing")
     command.add_argument("--explain", action="store_true", help="with --dry-run: also how the engine would go about it")
-    return parser
+    command.set_defaults(run=lambda given: _run(command, given))
+
+
+def _run(parser: argparse.ArgumentParser, given: argparse.Namespace) -> int:
+    url, key = os.environ.get(URL, ""), os.environ.get(KEY, "")
+    if not url or not key:
+        parser.error(
+            f"{URL} and {KEY} must be set: the address of Neat Verdict, and a server's key that may bring in counts"
+        )
+    return _reduce(given, read_lake(given.lake), Client(url, key))
 
 
 def _reduce(given: argparse.Namespace, lake: Lake, client: Client) -> int:

@@ -178,6 +178,13 @@ def test_a_link_that_nobody_made_is_gone(ada, link):
     assert Json()("post", "/passwords", {**link, "password": GOOD})[0] == 410
 
 
+@pytest.mark.parametrize("barred", [{"is_active": False}, {"service": True}])
+def test_a_link_of_whoever_may_not_sign_in_is_gone(ada, barred):
+    link = link_of(path_for(ada))
+    User.objects.filter(pk=ada.pk).update(**barred)
+    assert Json()("post", "/passwords", {**link, "password": OTHER})[0] == 410
+
+
 def test_another_password_ends_all_other_sessions_and_not_this_one(ada):
     here, there = Json(ada), Json(ada)
     assert here("post", "/me/password", {"current": "wrong", "password": OTHER})[1]["errors"][0]["field"] == "current"

@@ -1,6 +1,7 @@
 """The core, and the counting where data live, as a wheel: it builds, holds nothing else, and runs where the application's
 packages are not."""
 
+import json
 import shutil
 import subprocess
 import sys
@@ -45,3 +46,15 @@ def test_it_runs_without_the_application(wheel, tmp_path):
         [sys.executable, "-P", "-c", USE], cwd=tmp_path, env=env, capture_output=True, text=True, check=True, timeout=60
     )
     assert int(done.stdout) > 70_000
+
+
+def test_its_commands_that_ask_no_server_need_no_more(wheel, tmp_path):
+    zipfile.ZipFile(wheel).extractall(tmp_path)
+    (tmp_path / "counts.csv").write_text("variant,units,conversions\nA,10480,501\nB,10511,588\n", encoding="utf-8")
+    none = "import sys; sys.modules.update(dict.fromkeys(('django', 'httpx', 'requests', 'pandas', 'ibis')))"
+    run = f"{none}; from neat_verdict.cli import main; sys.exit(main(['judge', 'counts.csv', '--json']))"
+    done = subprocess.run(
+        [sys.executable, "-P", "-c", run],
+        cwd=tmp_path, env={"PYTHONPATH": str(tmp_path)}, capture_output=True, text=True, check=True, timeout=60,
+    )  # fmt: skip
+    assert json.loads(done.stdout)["verdict"] == "winner"

@@ -12,6 +12,7 @@ from urllib.response import addinfourl
 import pytest
 from django.test import Client as HttpClient
 
+from neat_verdict import cli as command_line
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally
@@ -75,7 +76,7 @@ def command(db, key, monkeypatch, capsys):
     monkeypatch.setenv(cli.KEY, key)
 
     def run(*words):
-        status = cli.main(["reduce", *map(str, words)])
+        status = command_line.main(["reduce", *map(str, words)])
         said = capsys.readouterr()
         return status, said.out + said.err
 

@@ -33,7 +33,7 @@ from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
-from neat_verdict.app.http.downloads import download
+from neat_verdict.app.http.downloads import answers, download
 from neat_verdict.app.people.auth import WHO_DECIDES, person
 from neat_verdict.app.regions.queries import plan_of
 from neat_verdict.core.derivations import RegionFigure
@@ -45,37 +45,57 @@ router = Router(tags=["readings"])
 def docket(
     request: HttpRequest, search: str = "", area: str = "", mine: bool = False, archived: bool = False
 ) -> Docket:
+    """Experiments with state, verdict and next step, what needs a decision first; of the decided ones the latest few."""
     return docket_rows(person(request), search=search, area=area, mine=mine, archived=archived)
 
 
 @router.get("/experiments/{key}/evidence", response=EvidenceOut, operation_id="get_evidence")
 def evidence(request: HttpRequest, key: str) -> EvidenceOut:
+    """Estimates, intervals, p-values and the verdict by the experiment's rule, with the checks of its data."""
     return evidence_of_experiment(find(key))
 
 
-@router.get("/experiments/{key}/evidence.json", operation_id="get_evidence_json")
+@router.get(
+    "/experiments/{key}/evidence.json", operation_id="get_evidence_json", openapi_extra=answers("application/json")
+)
 def evidence_json(request: HttpRequest, key: str) -> HttpResponse:
+    """The evidence as a file to save."""
     return exports.as_json(key, evidence_of_experiment(find(key)))
 
 
-@router.get("/experiments/{key}/evidence.{form}", operation_id="get_evidence_table")
+@router.get(
+    "/experiments/{key}/evidence.{form}",
+    operation_id="get_evidence_table",
+    openapi_extra=answers("text/csv", "application/vnd.apache.parquet"),
+)
 def evidence_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
+    """The evidence as a table to save, a row per variant, metric and segment."""
     return exports.as_table(key, evidence_of_experiment(find(key)), form)
 
 
-@router.get("/experiments/{key}/counts.{form}", operation_id="get_counts_table")
+@router.get(
+    "/experiments/{key}/counts.{form}",
+    operation_id="get_counts_table",
+    openapi_extra=answers("text/csv", "application/vnd.apache.parquet"),
+)
 def counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
+    """Daily counts per variant and metric, as a table to save."""
     return exports.counts_table(analyse(find(key)), form)
 
 
-@router.get("/experiments/{key}/verdict.zip", operation_id="get_verdict_file")
+@router.get("/experiments/{key}/verdict.zip", operation_id="get_verdict_file", openapi_extra=answers("application/zip"))
 def verdict_zip(request: HttpRequest, key: str) -> HttpResponse:
     """The verdict with counts, rule, figures and record, and two scripts that arrive at it without this application."""
     return download(f"{key}-verdict.zip", verdict_file(analyse(find(key))), "application/zip")
 
 
-@router.get("/experiments/{key}/second-counts.{form}", operation_id="get_second_counts_table")
+@router.get(
+    "/experiments/{key}/second-counts.{form}",
+    operation_id="get_second_counts_table",
+    openapi_extra=answers("text/csv", "application/vnd.apache.parquet"),
+)
 def second_counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
+    """The counts of the other system, as a table to save."""
     return exports.second_counts_table(key, second_counts(analyse(find(key))), form)
 
 
@@ -94,12 +114,14 @@ def segment_evidence(
 
 @router.post("/segment-sets", response={201: SegmentSetOut}, operation_id="save_segment_set")
 def save_segment_set(request: HttpRequest, payload: SegmentSetIn) -> Status[SegmentSetOut]:
+    """Save a choice of segments under a name."""
     kept = actions.save_segment_set(person(request), payload.name, payload.by, payload.values)
     return Status(201, SegmentSetOut(id=kept.pk, name=kept.name, by=kept.by, values=kept.values))
 
 
 @router.delete("/segment-sets/{number}", response={204: None}, operation_id="remove_segment_set")
 def remove_segment_set(request: HttpRequest, number: int) -> Status[None]:
+    """Remove a saved choice of segments."""
     actions.remove_segment_set(person(request), number)
     return Status(204, None)
 
@@ -162,6 +184,7 @@ def set_look_aside(request: HttpRequest, key: str, number: int, payload: AsideIn
 
 @router.post("/experiments/{key}/decision", response=ExperimentOut, operation_id="decide", auth=WHO_DECIDES)
 def decide(request: HttpRequest, key: str, payload: DecideIn) -> ExperimentOut:
+    """Decide for a variant, or for control; a decision against the verdict needs its reason."""
     actions.decide(person(request), find(key), payload.choice, payload.reason, payload.next_step, payload.rollout)
     return present(find(key))
 

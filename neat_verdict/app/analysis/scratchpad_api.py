@@ -16,7 +16,7 @@ from neat_verdict.app.analysis.schemas import ReadingOut, SpendArmOut
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.record import MetricRecord
 from neat_verdict.app.experiments.schemas import PlanOut
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.http.choices import QuestionName
 from neat_verdict.app.people.auth import WHO_READS
 from neat_verdict.core.checks import InputError, read_count
@@ -46,6 +46,12 @@ class ArmIn(Body):
 
 
 class CountsIn(Body):
+    model_config = shown(
+        arms=[
+            {"name": "A", "units": "10480", "conversions": "501"},
+            {"name": "B", "units": "10511", "conversions": "588"},
+        ]
+    )
     arms: list[ArmIn] = Field(min_length=2, max_length=10)
     confidence: float = 0.95
     question: QuestionName = DEFAULT_QUESTION.name
@@ -73,6 +79,7 @@ class JudgedOut(Schema):
 
 
 class SizeIn(Body):
+    model_config = shown(baseline=0.05, worthwhile_lift=0.1, audience_per_day=8000)
     question: QuestionName = DEFAULT_QUESTION.name
     baseline: float
     worthwhile_lift: float
@@ -134,6 +141,7 @@ def _money(payload: CountsIn, reading: Reading, rule: DecisionRule) -> list[Mone
 
 @router.post("/scratchpad/verdict", response=JudgedOut, operation_id="judge_counts")
 def judge_counts(request: HttpRequest, payload: CountsIn) -> JudgedOut:
+    """Lift, interval, p-value and verdict from counts. Nothing is stored."""
     rule = DecisionRule(
         confidence=payload.confidence,
         worthwhile_lift=payload.worthwhile_lift,
@@ -157,6 +165,7 @@ def judge_counts(request: HttpRequest, payload: CountsIn) -> JudgedOut:
 
 @router.post("/scratchpad/size", response=PlanOut, operation_id="size_plan")
 def size_plan(request: HttpRequest, payload: SizeIn) -> PlanOut:
+    """Sample size and duration for a plan. Nothing is stored."""
     plan_request = PlanRequest(
         baseline=Baseline(payload.baseline),
         worthwhile_lift=abs(payload.worthwhile_lift),

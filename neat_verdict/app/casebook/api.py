@@ -19,6 +19,7 @@ from neat_verdict.app.casebook.schemas import (
 )
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.downloads import answers
 from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import WHO_DECIDES, person
 
@@ -33,6 +34,7 @@ class StopIn(Body):
 def casebook(
     request: HttpRequest, page: Query[Page], search: str = "", area: str = "", verdict: str = ""
 ) -> CasebookOut:
+    """Decided experiments with their verdict, decision and lesson, filtered and searched."""
     return presenting.casebook_out(queries.casebook(search=search, area=area, verdict=verdict), page)
 
 
@@ -50,10 +52,15 @@ def regions(request: HttpRequest) -> RegionCasesOut:
 
 @router.get("/experiments/{key}/handover", response=HandoverOut, operation_id="get_handover")
 def handover(request: HttpRequest, key: str) -> HandoverOut:
+    """The rollout of a decided experiment: steps, guardrails, places still to be changed, lesson."""
     return presenting.handover(find(key))
 
 
-@router.get("/experiments/{key}/rollout.{form}", operation_id="get_rollout_table")
+@router.get(
+    "/experiments/{key}/rollout.{form}",
+    operation_id="get_rollout_table",
+    openapi_extra=answers("text/csv", "application/vnd.apache.parquet"),
+)
 def rollout_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
     """What the rollout brings, a row a metric and line."""
     return presenting.rollout_table(find(key), form)
@@ -78,6 +85,7 @@ def plan_rollout(request: HttpRequest, key: str, payload: RolloutPlanIn) -> Hand
 
 @router.post("/experiments/{key}/rollout/stop", response=HandoverOut, operation_id="stop_rollout", auth=WHO_DECIDES)
 def stop_rollout(request: HttpRequest, key: str, payload: StopIn) -> HandoverOut:
+    """Stop the rollout, with its reason; units get control again."""
     actions.stop_rollout(person(request), find(key).key, payload.reason)
     return presenting.handover(find(key))
 
@@ -93,23 +101,27 @@ def release_rollout(request: HttpRequest, key: str) -> HandoverOut:
 
 @router.post("/experiments/{key}/places", response=HandoverOut, operation_id="add_place")
 def add_place(request: HttpRequest, key: str, payload: PlaceIn) -> HandoverOut:
+    """Note a place where the winning variant is still to be built in."""
     actions.add_place(person(request), find(key), payload.text, payload.who)
     return presenting.handover(find(key))
 
 
 @router.post("/experiments/{key}/places/{place}", response=HandoverOut, operation_id="tick_place")
 def tick_place(request: HttpRequest, key: str, place: int, payload: TickIn) -> HandoverOut:
+    """Say that a place is done, or that it is not."""
     actions.tick_place(person(request), find(key), place, done=payload.done)
     return presenting.handover(find(key))
 
 
 @router.delete("/experiments/{key}/places/{place}", response=HandoverOut, operation_id="remove_place")
 def remove_place(request: HttpRequest, key: str, place: int) -> HandoverOut:
+    """Remove such a place."""
     actions.remove_place(person(request), find(key), place)
     return presenting.handover(find(key))
 
 
 @router.put("/experiments/{key}/lesson", response=HandoverOut, operation_id="set_lesson")
 def set_lesson(request: HttpRequest, key: str, payload: LessonIO) -> HandoverOut:
+    """Write down what was learnt."""
     actions.set_lesson(person(request), find(key), learnt=payload.learnt, why=payload.why)
     return presenting.handover(find(key))

@@ -7,7 +7,7 @@ from datetime import date, datetime
 from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import IntervalOut, Tone
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.regions.schemas import BoundsOut
 from neat_verdict.app.traffic.schemas import RolloutIn, RolloutLineIO, StepIO
 
@@ -15,6 +15,7 @@ from neat_verdict.app.traffic.schemas import RolloutIn, RolloutLineIO, StepIO
 class RolloutPlanIn(RolloutIn):
     """``without_test`` gives a draft, which is then not tested."""
 
+    model_config = shown(steps=[{"day": "2026-03-17", "share": 0.5}, {"day": "2026-03-20", "share": 1.0}])
     without_test: bool = False
 
 
@@ -27,6 +28,7 @@ class PlaceOut(Schema):
 
 
 class PlaceIn(Body):
+    model_config = shown(text="Remove the old calendar from the fares page")
     text: str
     who: str = ""
 
@@ -86,6 +88,7 @@ class RolloutOut(Schema):
 
 
 class LessonIO(Body):
+    model_config = shown(learnt="A price at once helps whoever has no date yet.")
     learnt: str = ""
     why: str = ""
 

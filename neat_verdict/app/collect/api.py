@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from typing import Literal
 
 from django.conf import settings
-from django.http import HttpRequest, StreamingHttpResponse
+from django.http import HttpRequest
 from ninja import File, Form, Query, Router, Status, UploadedFile
 
 from neat_verdict.app.collect import actions
@@ -15,6 +15,7 @@ from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.schemas import ImportOut, ImportsOut, PreviewOut, PreviewStep, SeenEventOut
 from neat_verdict.app.collect.seen import seen_events
 from neat_verdict.app.experiments import queries
+from neat_verdict.app.http.downloads import Lines
 from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import person
 from neat_verdict.core.checks import InputError
@@ -37,13 +38,12 @@ def _chosen(columns: str) -> dict[str, int | None]:
         raise InputError("columns", columns[:80], 'must be JSON, such as {"day": 0, "units": 2}') from problem
 
 
-def _lines(steps: Iterator[int | actions.Preview]) -> Iterator[bytes]:
+def _steps(steps: Iterator[int | actions.Preview]) -> Iterator[PreviewStep]:
     for step in steps:
         if isinstance(step, int):
-            line = PreviewStep(rows=step)
+            yield PreviewStep(rows=step)
         else:
-            line = PreviewStep(preview=PreviewOut.model_validate(step, from_attributes=True))
-        yield line.model_dump_json().encode() + b"\n"
+            yield PreviewStep(preview=PreviewOut.model_validate(step, from_attributes=True))
 
 
 @router.get("/events/seen", response=list[SeenEventOut], operation_id="list_seen_events")
@@ -52,7 +52,7 @@ def seen(request: HttpRequest) -> list[SeenEventOut]:
     return [SeenEventOut.model_validate(one, from_attributes=True) for one in seen_events()]
 
 
-@router.post("/experiments/{key}/imports/preview", response=PreviewStep, operation_id="preview_import")
+@router.post("/experiments/{key}/imports/preview", response=Lines[PreviewStep], operation_id="preview_import")
 def preview(
     request: HttpRequest,
     key: str,
@@ -60,7 +60,7 @@ def preview(
     metric: Form[str] = "",
     columns: Form[str] = "{}",
     decimal_mark: Form[Literal["", ".", ","]] = "",
-) -> StreamingHttpResponse:
+) -> Iterator[PreviewStep]:
     """Answers in lines (NDJSON), so that a large file shows its progress. Nothing is stored.
 
     ``metric`` is the key of one of the experiment's metrics; empty for the one that decides.
@@ -73,7 +73,7 @@ def preview(
         metric=metric,
         decimal=decimal_mark or None,
     )
-    return StreamingHttpResponse(_lines(steps), content_type="application/x-ndjson")
+    return _steps(steps)
 
 
 @router.post("/experiments/{key}/imports", response={201: ImportOut}, operation_id="store_import")
@@ -87,6 +87,7 @@ def store(
     columns: Form[str] = "{}",
     decimal_mark: Form[Literal["", ".", ","]] = "",
 ) -> Status[ImportOut]:
+    """Store a file of daily sums; what it corrects of earlier files is counted once."""
     stored = actions.store(
         person(request),
         queries.find(key),

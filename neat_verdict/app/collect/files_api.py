@@ -72,6 +72,7 @@ def store(
     leave_out_wrong: Form[bool] = False,
     decimal_mark: Form[Literal["", ".", ","]] = "",
 ) -> Status[UnitsOut]:
+    """Store a file with a line for each unit."""
     experiment = find(key)
     with on_disk(file) as path:
         _, result = file_actions.store_units(
@@ -152,6 +153,7 @@ def store_spend(
     decimal_mark: Form[Literal["", ".", ","]] = "",
     currency: Form[str] = "",
 ) -> Status[SpendFileOut]:
+    """Store a file of what was spent and earned per region and day."""
     experiment = find(key)
     seen = spend.store_spend(
         person(request),
@@ -242,6 +244,7 @@ def store_second_count(
     digest: Form[str],
     decimal_mark: Form[Literal["", ".", ","]] = "",
 ) -> Status[SecondCountFileOut]:
+    """Store daily counts of the same experiment from another system, to be compared."""
     experiment = find(key)
     seen = second_counts.store_second_count(
         person(request),
@@ -257,6 +260,7 @@ def store_second_count(
 
 @router.delete("/experiments/{key}/second-counts/{source}", response={204: None}, operation_id="remove_second_count")
 def remove_second_count(request: HttpRequest, key: str, source: str) -> Status[None]:
+    """Remove the counts of another system."""
     second_counts.remove_second_count(person(request), find(key), source)
     return Status(204, None)
 

@@ -6,8 +6,9 @@ from neat_verdict.app.casebook.api import router as casebook
 from neat_verdict.app.collect.api import router as collect
 from neat_verdict.app.collect.events_api import router as events
 from neat_verdict.app.collect.files_api import router as files
+from neat_verdict.app.config.reference import Reference, for_its_readers
 from neat_verdict.app.experiments.api import router as experiments
-from neat_verdict.app.http.described import DescribedAPI
+from neat_verdict.app.http.described import DESCRIPTION, DescribedAPI
 from neat_verdict.app.http.errors import install
 from neat_verdict.app.http.texts import CleanParser
 from neat_verdict.app.http.vocabulary import router as vocabulary
@@ -29,8 +30,11 @@ from neat_verdict.app.webhooks.api import router as webhooks
 api = DescribedAPI(
     title="Neat Verdict",
     version="1.0.0",
+    description=DESCRIPTION,
     auth=PEOPLE_AND_TOKENS,
-    docs_url=None,
+    docs=Reference(),
+    docs_url="/reference",
+    docs_decorator=for_its_readers,
     urls_namespace="api",
     parser=CleanParser(),
 )

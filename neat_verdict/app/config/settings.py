@@ -43,6 +43,12 @@ SECURE_CONTENT_TYPE_NOSNIFF = True
 # Without doing anything one stays signed in for so long, and for so many days in all.
 SESSION_COOKIE_AGE = round(float(os.environ.get("NEAT_VERDICT_IDLE_HOURS", "336")) * 3600)
 SESSION_DAYS = float(os.environ.get("NEAT_VERDICT_SESSION_DAYS", "90"))
+# Who may read the description of the API.
+API_DESCRIPTION = os.environ.get("NEAT_VERDICT_API_DESCRIPTION", "signed-in")
+if API_DESCRIPTION not in ("open", "signed-in", "off"):
+    raise ImproperlyConfigured(
+        f"NEAT_VERDICT_API_DESCRIPTION is {API_DESCRIPTION!r}; it must be open, signed-in or off"
+    )
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [SELF],

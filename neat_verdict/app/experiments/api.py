@@ -17,6 +17,7 @@ from neat_verdict.app.experiments.schemas import (
     NewExperiment,
     WithdrawIn,
 )
+from neat_verdict.app.http.downloads import answers
 from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import WHO_DECIDES, person
 
@@ -25,6 +26,7 @@ router = Router(tags=["experiments"])
 
 @router.post("/experiments", response={201: ExperimentOut}, operation_id="create_experiment")
 def create(request: HttpRequest, payload: NewExperiment) -> Status[ExperimentOut]:
+    """Make a draft; its key is made of its name, and stays."""
     changes = payload.changes.given() if payload.changes else None
     experiment = actions.create_experiment(person(request), payload.name, changes)
     return Status(201, present(queries.find(experiment.key)))
@@ -40,11 +42,13 @@ def list_experiments(request: HttpRequest, chosen: Query[ExperimentFilter], page
 
 @router.get("/experiments/{key}", response=ExperimentOut, operation_id="get_experiment")
 def get(request: HttpRequest, key: str) -> ExperimentOut:
+    """An experiment whole: brief, variants, metrics, rule, plan, audience and state."""
     return present(queries.find(key))
 
 
 @router.patch("/experiments/{key}", response=ExperimentOut, operation_id="edit_experiment")
 def edit(request: HttpRequest, key: str, payload: Edit) -> ExperimentOut:
+    """Change what is sent and nothing else; what may be changed depends on the state."""
     queries.find(key)
     changes = payload.changes.given()
     actions.edit_experiment(person(request), key, payload.version, changes, payload.reason, new_round=payload.new_round)
@@ -53,12 +57,14 @@ def edit(request: HttpRequest, key: str, payload: Edit) -> ExperimentOut:
 
 @router.post("/experiments/{key}/copy", response={201: ExperimentOut}, operation_id="copy_experiment")
 def copy(request: HttpRequest, key: str) -> Status[ExperimentOut]:
+    """A draft with the same brief, variants, metrics, rule and audience."""
     copied = actions.copy_experiment(person(request), queries.find(key))
     return Status(201, present(queries.find(copied.key)))
 
 
 @router.post("/experiments/{key}/follow-up", response={201: ExperimentOut}, operation_id="follow_up")
 def follow_up(request: HttpRequest, key: str) -> Status[ExperimentOut]:
+    """A draft whose control is what a decided experiment rolled out."""
     made = actions.follow_up(person(request), queries.find(key))
     return Status(201, present(queries.find(made.key)))
 
@@ -69,18 +75,23 @@ def follow_up(request: HttpRequest, key: str) -> Status[ExperimentOut]:
 def add_picture(
     request: HttpRequest, key: str, variant: int, file: File[UploadedFile], caption: Form[str] = ""
 ) -> Status[ExperimentOut]:
+    """Add a picture of a variant."""
     actions.add_picture(person(request), queries.find(key), variant, file, caption)
     return Status(201, present(queries.find(key)))
 
 
 @router.delete("/experiments/{key}/pictures/{picture}", response=ExperimentOut, operation_id="remove_picture")
 def remove_picture(request: HttpRequest, key: str, picture: int) -> ExperimentOut:
+    """Remove a variant's picture."""
     actions.remove_picture(person(request), queries.find(key), picture)
     return present(queries.find(key))
 
 
-@router.get("/pictures/{picture}", operation_id="get_picture")
+@router.get(
+    "/pictures/{picture}", operation_id="get_picture", openapi_extra=answers("image/png", "image/jpeg", "image/webp")
+)
 def picture(request: HttpRequest, picture: int) -> FileResponse:
+    """A variant's picture."""
     answer = FileResponse(queries.picture(picture).image.open("rb"))
     answer["Cache-Control"] = "private, max-age=86400"
     return answer
@@ -90,6 +101,7 @@ def picture(request: HttpRequest, picture: int) -> FileResponse:
     "/experiments/{key}/withdraw-decision", response=ExperimentOut, operation_id="withdraw_decision", auth=WHO_DECIDES
 )
 def withdraw(request: HttpRequest, key: str, payload: WithdrawIn) -> ExperimentOut:
+    """Withdraw the decision, with its reason; it stays on record."""
     queries.find(key)
     actions.withdraw_decision(person(request), key, payload.reason)
     return present(queries.find(key))
@@ -97,6 +109,7 @@ def withdraw(request: HttpRequest, key: str, payload: WithdrawIn) -> ExperimentO
 
 @router.get("/experiments/{key}/ledger", response=LedgerPage, operation_id="get_ledger")
 def ledger(request: HttpRequest, key: str, page: Query[Page]) -> LedgerPage:
+    """Who did what and when, the latest first."""
     entries = queries.ledger(queries.find(key))
     items = [
         LedgerOut(at=e.at, by=e.by.display_name, verb=e.verb, sentence=e.sentence, detail=e.detail)

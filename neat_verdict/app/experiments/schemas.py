@@ -9,7 +9,7 @@ from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.experiments.page_changes import MAX_CHANGES, PageChangeIO
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.http.choices import MethodName, QuestionName
 from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.methods import DEFAULT_METHOD
@@ -127,6 +127,10 @@ class ConditionGroupIO(Schema):
 class NeverCountedIO(Body):
     """Own staff, monitors, test visits: ids, and rules on the properties at the first exposure, of which any one is enough."""
 
+    model_config = shown(
+        units=["u-1"],
+        groups=[{"kind": "all", "conditions": [{"attribute": "staff", "kind": "boolean", "values": ["true"]}]}],
+    )
     model_config = {"extra": "forbid"}
     units: list[str] = Field(max_length=MAX_NAMED)
     groups: list[ConditionGroupIO] = Field(max_length=MAX_RULES)
@@ -220,6 +224,7 @@ class Edit(Body):
     """``reason`` allows a change of the decision rule, or of what visitors get, after the start; it is kept in the ledger and
     shown in the report. ``new_round`` ends the round with such a change of what visitors get, and begins the next."""
 
+    model_config = shown(version=3, changes={"worthwhile_lift": 0.04})
     version: int
     changes: ExperimentChanges
     reason: str = Field(default="", max_length=2000)
@@ -227,6 +232,10 @@ class Edit(Body):
 
 
 class NewExperiment(Body):
+    model_config = shown(
+        name="Fare calendar",
+        changes={"area": "Booking", "change": "the cheapest day is shown", "audience": "visitors of the fares page"},
+    )
     name: str = Field(max_length=120)
     changes: ExperimentChanges | None = None
 
@@ -396,6 +405,7 @@ class ExperimentOut(ExperimentFields):
 class StartIn(Body):
     """Now, on an earlier day, or (``starts_at``) at a time to come. ``reason`` starts it although not everything is ready."""
 
+    model_config = shown(starts_at="2026-03-02T09:00:00Z", ends_at="2026-03-16T09:00:00Z")
     started_on: date | None = None
     starts_at: datetime | None = None
     ends_at: datetime | None = None
@@ -405,6 +415,7 @@ class StartIn(Body):
 class EndIn(Body):
     """``ends_at`` without a value: somebody ends it."""
 
+    model_config = shown(ends_at="2026-03-16T09:00:00Z")
     ends_at: datetime | None = None
 
 

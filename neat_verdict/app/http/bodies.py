@@ -2,15 +2,29 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest
 from ninja import Schema
+from pydantic import ConfigDict
 
 
 class Body(Schema):
     """A JSON body, or a part of one: a field that it does not know is refused, so that none is misspelt unnoticed."""
 
     model_config = {"extra": "forbid"}
+
+
+def shown(**fields: Any) -> ConfigDict:
+    """The configuration of a body of which the description of the API has this example; so have those that derive from it, unless
+    they ask for more."""
+
+    def add(schema: dict[str, Any]) -> None:
+        if set(schema.get("required", ())) <= fields.keys():
+            schema["examples"] = [fields]
+
+    return ConfigDict(json_schema_extra=add)
 
 
 class BodyTooLarge(RequestDataTooBig):

@@ -5,10 +5,25 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterable, Sequence
+from typing import Any, Generic, TypeVar
 
 from django.http import HttpResponse
+from ninja.streaming import JSONL
 
+_Line = TypeVar("_Line")
 CSV_TYPE = "text/csv; charset=utf-8"
+
+
+class Lines(JSONL, Generic[_Line]):
+    """An answer in lines, each a JSON value of a schema, sent as they are made (NDJSON)."""
+
+    media_type = "application/x-ndjson"
+
+
+def answers(*media_types: str, status: int = 200) -> dict[str, Any]:
+    """For the description of an operation (``openapi_extra``): the types of what it answers, where no schema is named."""
+    content = {one: {"schema": {} if one == "application/json" else {"type": "string"}} for one in media_types}
+    return {"responses": {status: {"content": content}}}
 
 
 def plain_cell(value: object) -> object:

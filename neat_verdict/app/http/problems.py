@@ -91,11 +91,15 @@ KINDS = {
 SECOND_FACTOR = Kind(401, "second-factor", "The password is right; send the code of the second factor too")
 
 
-def problem(status: int, title: str, *, kind: Kind | None = None, **members: Any) -> HttpResponse:
-    """A problem document, of the usual kind of its status unless one is named; ``errors`` is a list of {field, message}."""
+def problem_of(status: int, title: str, kind: Kind | None = None) -> dict[str, Any]:
+    """What every problem document has, of the usual kind of its status unless one is named."""
     kind = kind or KINDS[status]
-    body = {"type": kind.uri, "code": kind.code, "title": title, "status": status, **members}
-    return JsonResponse(body, status=status, content_type=PROBLEM_TYPE)
+    return {"type": kind.uri, "code": kind.code, "title": title, "status": status}
+
+
+def problem(status: int, title: str, *, kind: Kind | None = None, **members: Any) -> HttpResponse:
+    """A problem document as an answer; ``errors`` is a list of {field, message}."""
+    return JsonResponse({**problem_of(status, title, kind), **members}, status=status, content_type=PROBLEM_TYPE)
 
 
 def as_markdown() -> str:

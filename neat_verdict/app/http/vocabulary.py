@@ -229,7 +229,7 @@ def vocabulary() -> VocabularyOut:
     )
 
 
-router = Router(tags=["Vocabulary"])
+router = Router(tags=["vocabulary"])
 
 
 @router.get("/vocabulary", response=VocabularyOut, auth=None, operation_id="get_vocabulary", summary="What there is")

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.http.choices import MeasureKind, MetricKind
 from neat_verdict.core.matching import MAX_CONDITIONS, Operator, ValueKind
 from neat_verdict.core.metrics import TotalOf, Unit
@@ -76,6 +76,10 @@ class DefinitionIO(Schema):
 
 
 class MetricIn(Body):
+    model_config = shown(
+        name="Booking rate",
+        definition={"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "booking"}}},
+    )
     name: str = Field(max_length=80)
     description: str = Field(default="", max_length=2000)
     definition: DefinitionIO
@@ -84,6 +88,11 @@ class MetricIn(Body):
 class MetricEdit(MetricIn):
     """``version`` is the number of the latest version that was seen."""
 
+    model_config = shown(
+        version=1,
+        name="Booking rate",
+        definition={"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "booking"}}},
+    )
     version: int
 
 
@@ -122,6 +131,10 @@ class MetricPage(Schema):
 class MetricPreviewIn(Body):
     """A definition and sample events, one JSON object a line."""
 
+    model_config = shown(
+        definition={"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "booking"}}},
+        events='{"id": "e-1", "unit": "u-20417", "event": "booking", "at": "2026-03-02T09:00:00Z"}',
+    )
     definition: DefinitionIO
     events: str = Field(max_length=200_000)
 

@@ -178,6 +178,7 @@ def get_account_log(request: HttpRequest, page: Query[Page]) -> AccountLogOut:
 
 @router.get("/workspace", response=WorkspaceOut, operation_id="get_workspace")
 def get_workspace(request: HttpRequest) -> WorkspaceOut:
+    """The workspace's name, time zone, currency and longest run."""
     return _workspace()
 
 

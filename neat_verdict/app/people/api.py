@@ -60,6 +60,7 @@ def _session(request: HttpRequest) -> Session:
 
 @router.get("/session", response=Session, auth=None, operation_id="get_session")
 def get_session(request: HttpRequest) -> Session:
+    """Who is signed in, and what the screens need to know first."""
     return _session(request)
 
 
@@ -92,6 +93,7 @@ def sign_in(request: HttpRequest, payload: SignIn, response: HttpResponse) -> Se
 
 @router.delete("/session", response=Session, auth=PEOPLE_ONLY, operation_id="sign_out")
 def sign_out(request: HttpRequest) -> Session:
+    """End the session."""
     logout(request)
     return _session(request)
 

@@ -150,6 +150,7 @@ def new_token(request: HttpRequest, payload: TokenIn) -> Status[NewTokenOut]:
 
 @router.delete("/me/tokens/{number}", response=TokenOut, operation_id="withdraw_token")
 def remove_token(request: HttpRequest, number: int) -> TokenOut:
+    """Withdraw a token at once."""
     user = person(request)
     return token_out(withdraw_token(user, get_object_or_404(Token, user=user, pk=number)))
 

@@ -8,7 +8,7 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 
 Role = Literal["stakeholder", "analyst", "admin"]
 AccountState = Literal["active", "invited", "deactivated"]
@@ -73,6 +73,7 @@ class PasswordChosen(Body):
 class Confirmed(Body):
     """``password`` is that of whoever asks, given once more."""
 
+    model_config = shown(password="a long sentence of your own")
     password: str = Field(default="", max_length=1024)
 
 
@@ -84,6 +85,7 @@ class PasswordChanged(Body):
 class OwnChanges(Body):
     """``password`` is needed for another address."""
 
+    model_config = shown(first_name="Ada")
     first_name: str | None = None
     last_name: str | None = None
     email: str | None = None
@@ -226,6 +228,7 @@ class InvitedOut(Schema):
 
 
 class AccountChanges(Body):
+    model_config = shown(role="analyst")
     role: Role | None = None
     email: str | None = None
     first_name: str | None = None
@@ -262,6 +265,7 @@ class WorkspaceOut(Schema):
 
 
 class WorkspaceChanges(Body):
+    model_config = shown(time_zone="Europe/Lisbon")
     name: str | None = Field(default=None, max_length=120)
     time_zone: str | None = Field(default=None, max_length=64)
     currency: str | None = None

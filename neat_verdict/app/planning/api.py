@@ -53,17 +53,20 @@ def _forecasts(request: HttpRequest, key: str) -> ForecastsOut:
 
 @router.get("/experiments/{key}/forecasts", response=ForecastsOut, operation_id="list_forecasts")
 def forecasts(request: HttpRequest, key: str) -> ForecastsOut:
+    """What people expected before the start; those of others stay hidden until the decision."""
     return _forecasts(request, key)
 
 
 @router.put("/experiments/{key}/forecasts/mine", response=ForecastsOut, operation_id="forecast")
 def forecast(request: HttpRequest, key: str, payload: ForecastIn) -> ForecastsOut:
+    """Say what the caller expects; until the start it can be changed."""
     actions.forecast(person(request), find(key), **payload.model_dump())
     return _forecasts(request, key)
 
 
 @router.delete("/experiments/{key}/forecasts/mine", response=ForecastsOut, operation_id="withdraw_forecast")
 def withdraw(request: HttpRequest, key: str) -> ForecastsOut:
+    """Withdraw what the caller expects."""
     actions.withdraw_forecast(person(request), find(key))
     return _forecasts(request, key)
 
@@ -75,11 +78,13 @@ def _latest(experiment: Experiment) -> LatestRehearsal:
 
 @router.get("/experiments/{key}/rehearsal", response=LatestRehearsal, operation_id="get_rehearsal")
 def latest(request: HttpRequest, key: str) -> LatestRehearsal:
+    """The latest rehearsal of the plan, or how far it is."""
     return _latest(find(key))
 
 
 @router.post("/experiments/{key}/rehearsal", response={202: RehearsalOut}, operation_id="start_rehearsal")
 def start(request: HttpRequest, key: str, payload: RehearseIn) -> Status[RehearsalOut]:
+    """Simulate the experiment as planned, many times, to see how often its rule errs and how long it runs."""
     experiment = find(key)
     made = actions.start_rehearsal(person(request), experiment, **payload.model_dump())
     return Status(202, rehearsal_out(made, experiment))
@@ -87,6 +92,7 @@ def start(request: HttpRequest, key: str, payload: RehearseIn) -> Status[Rehears
 
 @router.delete("/experiments/{key}/rehearsal/{number}", response=LatestRehearsal, operation_id="cancel_rehearsal")
 def cancel(request: HttpRequest, key: str, number: int) -> LatestRehearsal:
+    """Stop a rehearsal."""
     experiment = find(key)
     background.cancel(person(request), queries.find_rehearsal(experiment, number))
     return _latest(experiment)
@@ -98,6 +104,7 @@ def cancel(request: HttpRequest, key: str, number: int) -> LatestRehearsal:
     operation_id="get_allocation_rehearsal",
 )
 def latest_allocation(request: HttpRequest, key: str) -> LatestAllocationRehearsal:
+    """The latest rehearsal of the policy against the even split, or how far it is."""
     experiment = find(key)
     row = queries.latest_rehearsal(experiment, "allocation")
     return LatestAllocationRehearsal(rehearsal=allocation_rehearsal_out(row, experiment) if row else None)
@@ -126,6 +133,7 @@ def _latest_aa_test(metric: Metric) -> LatestAATest:
 
 @router.get("/metrics/{key}/aa-test", response=LatestAATest, operation_id="get_aa_test")
 def latest_aa_test(request: HttpRequest, key: str) -> LatestAATest:
+    """The latest A/A test of a metric, or how far it is."""
     return _latest_aa_test(find_metric(key))
 
 
@@ -138,6 +146,7 @@ def start_aa_test(request: HttpRequest, key: str, payload: AATestIn) -> Status[A
 
 @router.delete("/metrics/{key}/aa-test/{number}", response=LatestAATest, operation_id="cancel_aa_test")
 def cancel_aa_test(request: HttpRequest, key: str, number: int) -> LatestAATest:
+    """Stop an A/A test."""
     metric = find_metric(key)
     background.cancel(person(request), queries.find_aa_test(metric, number))
     return _latest_aa_test(metric)
@@ -145,6 +154,7 @@ def cancel_aa_test(request: HttpRequest, key: str, number: int) -> LatestAATest:
 
 @router.get("/experiments/{key}/past", response=PastsOut, operation_id="list_past")
 def past(request: HttpRequest, key: str) -> PastsOut:
+    """What control showed in decided experiments with the same deciding metric."""
     experiment = find(key)
     pasts = queries.past_of_metric(experiment, person(request))
     return PastsOut(items=[past_of_experiment(*past) for past in pasts], standing=standing(experiment, pasts))

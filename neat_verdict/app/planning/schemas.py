@@ -8,11 +8,12 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field, computed_field
 
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.core.text.format import format_simulated
 
 
 class ForecastIn(Body):
+    model_config = shown(lift=0.03, low=-0.01, high=0.07)
     lift: float = Field(ge=-1, le=100)
     low: float = Field(ge=-1, le=100)
     high: float = Field(ge=-1, le=100)
@@ -39,6 +40,7 @@ class ForecastsOut(Schema):
 
 
 class RehearseIn(Body):
+    model_config = shown(runs=2000)
     runs: int = Field(default=10_000, ge=100, le=200_000)
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
     own_lift: float | None = Field(default=None, gt=-1, le=100)
@@ -106,6 +108,7 @@ class RehearsalOut(Schema):
 class RehearseAllocationIn(Body):
     """``lifts`` are the true ones of the variants against control; ``drift`` how much all levels change over the run."""
 
+    model_config = shown(lifts=[0.05])
     lifts: list[float] = Field(min_length=1, max_length=9)
     drift: float = Field(default=0.0, gt=-1, le=10)
     runs: int = Field(default=200, ge=20, le=2_000)
@@ -170,6 +173,7 @@ class LatestRehearsal(Schema):
 class AATestIn(Body):
     """``shares`` are control's and the variant's, in any unit."""
 
+    model_config = shown(splits=1000)
     shares: list[float] = Field(default=[1.0, 1.0], min_length=2, max_length=2)
     confidence: float = Field(default=0.95, gt=0.5, lt=1)
     splits: int = Field(default=1000, ge=100, le=10_000)

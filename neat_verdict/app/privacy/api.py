@@ -10,6 +10,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
+from neat_verdict.app.http.downloads import answers
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.privacy.actions import erased_there, forget_person
@@ -41,7 +42,7 @@ def forgotten(request: HttpRequest) -> list[ForgottenOut]:
     return [_out(row) for row in Forgotten.objects.select_related("by")[:200]]
 
 
-@router.get("/forgotten.csv", operation_id="download_forgotten")
+@router.get("/forgotten.csv", operation_id="download_forgotten", openapi_extra=answers("text/csv"))
 def download(request: HttpRequest) -> HttpResponse:
     """The ids that are still to be erased where the data live, one a line."""
     require_editor(person(request))

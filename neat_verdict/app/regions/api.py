@@ -12,7 +12,7 @@ from neat_verdict.app.collect.files_api import on_disk
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
-from neat_verdict.app.http.downloads import CSV_TYPE, csv_of, download
+from neat_verdict.app.http.downloads import CSV_TYPE, answers, csv_of, download
 from neat_verdict.app.people.auth import WHO_DECIDES, person
 from neat_verdict.app.planning import background
 from neat_verdict.app.regions import actions, queries, running
@@ -46,17 +46,20 @@ router = Router(tags=["regions"])
 
 @router.post("/region-tests", response={201: ExperimentOut}, operation_id="create_region_test")
 def create(request: HttpRequest, payload: NewRegionTest) -> Status[ExperimentOut]:
+    """Make a draft of a test by region."""
     made = actions.create_by_region(person(request), payload.name)
     return Status(201, present(find(made.key)))
 
 
 @router.get("/experiments/{key}/regions", response=RegionPlanOut, operation_id="get_region_plan")
 def get(request: HttpRequest, key: str) -> RegionPlanOut:
+    """The plan of a test by region: spending, regions, cells, dates and power."""
     return plan_out(queries.plan_of(find(key)))
 
 
 @router.patch("/experiments/{key}/regions", response=RegionPlanOut, operation_id="edit_region_plan")
 def edit(request: HttpRequest, key: str, payload: RegionPlanEdit) -> RegionPlanOut:
+    """Change parts of the plan before the start."""
     return plan_out(actions.edit_plan(person(request), find(key), payload.version, payload.changes.given()))
 
 
@@ -84,6 +87,7 @@ def bring(
 
 @router.get("/experiments/{key}/regions/placebo", response=LatestPlacebo, operation_id="get_placebo")
 def latest(request: HttpRequest, key: str) -> LatestPlacebo:
+    """The latest run of placebo tests on past days, or how far it is."""
     plan = queries.plan_of(find(key))
     run = queries.latest_placebo(plan)
     return LatestPlacebo(placebo=placebo_out(run, plan) if run else None)
@@ -91,6 +95,7 @@ def latest(request: HttpRequest, key: str) -> LatestPlacebo:
 
 @router.post("/experiments/{key}/regions/placebo", response={202: PlaceboOut}, operation_id="start_placebo")
 def start(request: HttpRequest, key: str, payload: PlaceboIn) -> Status[PlaceboOut]:
+    """Read past days as if a test had been there, many times, to see how often it errs."""
     experiment = find(key)
     run = actions.start_placebo(person(request), experiment, draws=payload.draws)
     return Status(202, placebo_out(run, queries.plan_of(experiment)))
@@ -98,6 +103,7 @@ def start(request: HttpRequest, key: str, payload: PlaceboIn) -> Status[PlaceboO
 
 @router.delete("/experiments/{key}/regions/placebo/{number}", response=LatestPlacebo, operation_id="cancel_placebo")
 def cancel(request: HttpRequest, key: str, number: int) -> LatestPlacebo:
+    """Stop a run of placebo tests."""
     plan = queries.plan_of(find(key))
     background.cancel(person(request), queries.find_placebo(plan, number))
     return latest(request, key)
@@ -105,15 +111,21 @@ def cancel(request: HttpRequest, key: str, number: int) -> LatestPlacebo:
 
 @router.post("/experiments/{key}/regions/draw", response={201: RegionPlanOut}, operation_id="draw_cells")
 def draw(request: HttpRequest, key: str, payload: DrawIn) -> Status[RegionPlanOut]:
+    """Draw which regions are treated; the draw stays on record."""
     return Status(201, plan_out(actions.draw_cells(person(request), find(key), payload.seed)))
 
 
 @router.post("/experiments/{key}/regions/draw/undo", response=RegionPlanOut, operation_id="undo_draw")
 def undo(request: HttpRequest, key: str, payload: UndoDrawIn) -> RegionPlanOut:
+    """Undo the draw, as long as the test has not started."""
     return plan_out(actions.undo_draw(person(request), find(key), payload.reason))
 
 
-@router.get("/experiments/{key}/regions/lists/{name}.csv", operation_id="download_region_list")
+@router.get(
+    "/experiments/{key}/regions/lists/{name}.csv",
+    operation_id="download_region_list",
+    openapi_extra=answers("text/csv"),
+)
 def download_list(request: HttpRequest, key: str, name: str) -> HttpResponse:
     """A list of regions to hand over: withheld (lower and higher of a graded test), control or not-analysed."""
     regions = queries.list_of(queries.plan_of(find(key)), name)
@@ -124,6 +136,7 @@ def download_list(request: HttpRequest, key: str, name: str) -> HttpResponse:
     "/experiments/{key}/regions/calendar", response=LatestSpendingCalendar, operation_id="get_spending_calendar"
 )
 def calendar(request: HttpRequest, key: str) -> LatestSpendingCalendar:
+    """What is to be spent per region and day."""
     return LatestSpendingCalendar(calendar=calendar_out(queries.plan_of(find(key))))
 
 
@@ -131,6 +144,7 @@ def calendar(request: HttpRequest, key: str) -> LatestSpendingCalendar:
     "/experiments/{key}/regions/calendar", response=LatestSpendingCalendar, operation_id="set_spending_calendar"
 )
 def set_calendar(request: HttpRequest, key: str, payload: SpendingCalendarIn) -> LatestSpendingCalendar:
+    """Set what is to be spent per region and day."""
     kept = {
         "start": payload.start.isoformat(),
         "budget": payload.budget,
@@ -142,7 +156,11 @@ def set_calendar(request: HttpRequest, key: str, payload: SpendingCalendarIn) ->
     return LatestSpendingCalendar(calendar=calendar_out(plan))
 
 
-@router.get("/experiments/{key}/regions/calendar.{form}", operation_id="download_spending_calendar")
+@router.get(
+    "/experiments/{key}/regions/calendar.{form}",
+    operation_id="download_spending_calendar",
+    openapi_extra=answers("text/csv", "text/calendar"),
+)
 def download_calendar(request: HttpRequest, key: str, form: Literal["csv", "ics"]) -> HttpResponse:
     """The spending calendar to hand over, as CSV or iCalendar."""
     experiment = find(key)
@@ -190,6 +208,7 @@ def reading(request: HttpRequest, key: str) -> RegionReadingOut:
     "/experiments/{key}/regions/decision", response=ExperimentOut, operation_id="decide_region_test", auth=WHO_DECIDES
 )
 def decide(request: HttpRequest, key: str, payload: RegionDecisionIn) -> ExperimentOut:
+    """Decide a test by region."""
     experiment = find(key)
     shown = kept_reading(queries.plan_of(experiment))
     running.decide_by_region(

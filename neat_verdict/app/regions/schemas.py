@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from ninja import Field, Schema
 
 from neat_verdict.app.experiments.schemas import ConditionOut, without_defaults
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 TwoNames = Annotated[list[Name], Field(min_length=2, max_length=2)]
@@ -52,6 +52,7 @@ class RegionPlanChanges(Schema):
 
 
 class RegionPlanEdit(Body):
+    model_config = shown(version=3, changes={"power": 0.8})
     version: int
     changes: RegionPlanChanges
 
@@ -166,6 +167,7 @@ class RegionPlanOut(Schema):
 
 
 class PlaceboIn(Body):
+    model_config = shown(draws=100)
     draws: int = Field(20, ge=1, le=100)
 
 
@@ -205,6 +207,7 @@ class LatestPlacebo(Schema):
 class DrawIn(Body):
     """``seed`` draws what it drew elsewhere; left out, one is made."""
 
+    model_config = shown(seed=7)
     seed: int | None = Field(None, ge=0, lt=SEED)
 
 

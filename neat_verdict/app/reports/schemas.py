@@ -9,7 +9,7 @@ from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.experiments.schemas import DeliveryChangeOut, ParameterIO, PictureOut, Role, RuleChangeOut
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.regions.schemas import RegionReadingOut
 from neat_verdict.app.site.schemas import FindingOut, PagePreviewOut
 from neat_verdict.app.traffic.schemas import SnippetOut
@@ -110,6 +110,7 @@ LinkKind = Literal["report", "engineer"]
 class LinkIn(Body):
     """A link to the report, or to what an engineer needs, from the draft on."""
 
+    model_config = shown(days=30, note="For the weekly review")
     kind: LinkKind = "report"
     days: int = 30
     note: str = ""

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from ninja import Field, Schema
 
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 
 MIN_KEPT, MAX_KEPT = 30, 3650  # days
 
@@ -129,6 +129,7 @@ class LakeOut(Schema):
 class RetentionIn(Body):
     """For how many days events stay in the database, and anything by the ids of units at all; null as long as there is room."""
 
+    model_config = shown(days_of_events=400, days_of_ids=400)
     days_of_events: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)
     days_of_ids: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)
 

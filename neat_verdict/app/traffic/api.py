@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
 from neat_verdict.app.experiments.queries import find, local_moment
+from neat_verdict.app.http.downloads import answers
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.keys import make_key, make_site_key, withdraw_key
@@ -120,7 +121,13 @@ def assign(request: HttpRequest) -> HttpResponse:
     return JsonResponse({"assignments": answers, "problem": "; ".join(problems) or None})
 
 
-@router.get("/running.json", operation_id="get_running", auth=MachineAuth("read"), tags=["machines"])
+@router.get(
+    "/running.json",
+    operation_id="get_running",
+    openapi_extra=answers("application/json"),
+    auth=MachineAuth("read"),
+    tags=["machines"],
+)
 def running(request: HttpRequest) -> HttpResponse:
     """All running experiments, to assign without asking: see assign.mjs for the algorithm. Asked again with the ETag of the
     answer before (If-None-Match), it is 304 while nothing has changed."""
@@ -133,7 +140,7 @@ def running(request: HttpRequest) -> HttpResponse:
     return answer
 
 
-@router.get("/traffic/running.json", operation_id="download_running")
+@router.get("/traffic/running.json", operation_id="download_running", openapi_extra=answers("application/json"))
 def download_running(request: HttpRequest) -> HttpResponse:
     """The same list for a person to save."""
     body = json.dumps(assigning.running_list(), indent=1, ensure_ascii=False)
@@ -142,7 +149,9 @@ def download_running(request: HttpRequest) -> HttpResponse:
     return answer
 
 
-@router.get("/traffic/assign.mjs", operation_id="download_local_assignment", auth=None)
+@router.get(
+    "/traffic/assign.mjs", operation_id="download_local_assignment", openapi_extra=answers("text/javascript"), auth=None
+)
 def local_assignment(request: HttpRequest) -> HttpResponse:
     """The algorithm in JavaScript."""
     return HttpResponse(_LOCAL.read_bytes(), content_type="text/javascript")
@@ -150,16 +159,19 @@ def local_assignment(request: HttpRequest) -> HttpResponse:
 
 @router.post("/experiments/{key}/would-take-part", response=CheckOut, operation_id="check_visitor")
 def check(request: HttpRequest, key: str, payload: CheckIn) -> CheckOut:
+    """Whether a unit with these properties would be in, and why not."""
     return presenting.check(find(key), payload.unit, payload.properties)
 
 
 @router.get("/experiments/{key}/snippets", response=list[SnippetOut], operation_id="get_snippets")
 def snippets(request: HttpRequest, key: str) -> list[SnippetOut]:
+    """Code that asks for variants and sends events, for several languages."""
     return site_code.snippets(find(key), request.build_absolute_uri("/").rstrip("/"))
 
 
 @router.get("/exclusion-groups", response=list[ExclusionOut], operation_id="list_exclusion_groups")
 def exclusion_groups(request: HttpRequest) -> list[ExclusionOut]:
+    """Groups of experiments of which a unit is in one at most, with the share of units that each has."""
     return [presenting.exclusion_group(group) for group in queries.exclusion_groups()]
 
 
@@ -171,6 +183,7 @@ def kept_audiences(request: HttpRequest) -> list[AudienceOut]:
 
 @router.post("/audiences", response={201: AudienceOut}, operation_id="keep_audience")
 def keep_audience(request: HttpRequest, payload: AudienceIn) -> Status[AudienceOut]:
+    """Keep rules as an audience for reuse."""
     kept = actions.keep_audience(person(request), payload.name, payload.description, payload.model_dump()["groups"])
     return Status(201, audiences.described(kept, last_month()))
 
@@ -198,12 +211,14 @@ def change_audience(request: HttpRequest, number: int, payload: AudienceIn) -> A
 
 @router.delete("/audiences/{number}", response={204: None}, operation_id="remove_audience")
 def remove_audience(request: HttpRequest, number: int) -> Status[None]:
+    """Remove an audience. Experiments that took it keep their copy."""
     actions.remove_audience(person(request), number)
     return Status(204, None)
 
 
 @router.get("/keys", response=list[KeyOut], operation_id="list_keys")
 def keys(request: HttpRequest) -> list[KeyOut]:
+    """Keys of servers and sites, without the keys themselves."""
     return [KeyOut(**_key(key)) for key in MachineKey.objects.select_related("made_by")]
 
 
@@ -239,6 +254,7 @@ def new_site_key(request: HttpRequest, payload: SiteKeyIn) -> Status[KeyOut]:
 
 @router.delete("/keys/{number}", response=KeyOut, operation_id="withdraw_key")
 def remove_key(request: HttpRequest, number: int) -> KeyOut:
+    """Withdraw a key at once."""
     get_object_or_404(MachineKey, pk=number)
     return KeyOut(**_key(withdraw_key(person(request), number)))
 
@@ -260,7 +276,7 @@ def get_allocation(request: HttpRequest, key: str) -> AllocationOut:
     return presenting.allocation(find(key))
 
 
-@router.get("/experiments/{key}/epochs.json", operation_id="get_epochs_file")
+@router.get("/experiments/{key}/epochs.json", operation_id="get_epochs_file", openapi_extra=answers("application/json"))
 def epochs_file(request: HttpRequest, key: str) -> HttpResponse:
     """Every epoch with its whole record, as a file."""
     answer = JsonResponse(presenting.records(find(key)), json_dumps_params={"indent": 1})

@@ -9,7 +9,7 @@ from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.experiments.schemas import ConditionGroupIO, VariantIn
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.people.keys import PER_MINUTE
 from neat_verdict.app.people.models import usual_scopes
 from neat_verdict.app.people.origins import MAX_ORIGINS
@@ -19,6 +19,7 @@ from neat_verdict.core.traffic import Reason
 class AssignIn(Body):
     """``experiments`` are keys; all that run where it is left out. ``properties`` is what is known of the unit."""
 
+    model_config = shown(unit="u-20417", properties={"country": "PT"}, experiments=["fare-calendar"])
     unit: str
     properties: dict[str, Any] = Field(default_factory=dict)
     experiments: list[str] | None = None
@@ -52,10 +53,14 @@ class CheckOut(AnswerOut):
 
 
 class RulesIn(Body):
+    model_config = shown(groups=[{"kind": "all", "conditions": [{"attribute": "country", "values": ["PT", "ES"]}]}])
     groups: list[ConditionGroupIO] = Field(max_length=20)
 
 
 class AudienceIn(RulesIn):
+    model_config = shown(
+        name="Iberia", groups=[{"kind": "all", "conditions": [{"attribute": "country", "values": ["PT", "ES"]}]}]
+    )
     name: str = Field(max_length=80)
     description: str = Field(default="", max_length=300)
 
@@ -100,6 +105,7 @@ class KeyIn(Body):
     """``scopes`` are what it may do; without an end it is valid until it is withdrawn.
     ``events_per_day``: 0 takes as many as come."""
 
+    model_config = shown(name="Booking service", scopes=["assign", "collect"])
     name: str = Field(max_length=80)
     scopes: list[str] = Field(default_factory=usual_scopes, max_length=10)
     expires_at: datetime | None = None
@@ -246,6 +252,7 @@ class StretchesOut(Schema):
 class SplitIn(Body):
     """``weights`` with control first, above 0; from the beginning of ``from_day`` on."""
 
+    model_config = shown(from_day="2026-03-09", reason="A sale is on", weights=[3, 1])
     weights: list[float] = Field(max_length=10)
     from_day: date
     reason: str = Field(max_length=300)
@@ -254,6 +261,9 @@ class SplitIn(Body):
 class JoinIn(SplitIn):
     """``weights`` are of all variants, the new one's last; ``variant`` is what it shows."""
 
+    model_config = shown(
+        from_day="2026-03-09", reason="A third layout", variant={"name": "Cheapest first"}, weights=[1, 1, 1]
+    )
     variant: VariantIn
 
 
@@ -274,6 +284,7 @@ class ReallocateIn(Body):
 class SharesByHandIn(ReallocateIn):
     """``shares`` with control first; they add up to 1."""
 
+    model_config = shown(reason="A sale is on", shares=[0.5, 0.5])
     shares: list[float] = Field(max_length=10)
 
 

@@ -8,7 +8,7 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.core.traffic import IdentityRule
 
 
@@ -179,6 +179,7 @@ class NoticesOut(Schema):
 class NoteIn(Body):
     """``everywhere`` shows it in every experiment of those days."""
 
+    model_config = shown(day="2026-03-05", text="Newsletter sent")
     day: date
     text: str = Field(max_length=200)
     everywhere: bool = False
@@ -197,6 +198,7 @@ class NoteOut(Schema):
 class SegmentsIO(Body):
     """Properties at first exposure that tallies are kept by; a line of two crosses them."""
 
+    model_config = shown(segments=[["device"], ["country"]])
     segments: list[list[str]] = Field(max_length=12)
 
 

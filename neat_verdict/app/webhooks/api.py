@@ -53,6 +53,7 @@ def edit(request: HttpRequest, number: int, payload: WebhookChanges) -> WebhookO
 
 @router.delete("/webhooks/{number}", response={204: None}, operation_id="remove_webhook")
 def remove(request: HttpRequest, number: int) -> Status[None]:
+    """Remove a webhook; nothing more is sent to its address."""
     by = person(request)
     require_admin(by)
     actions.remove_webhook(by, get_object_or_404(Webhook, pk=number))

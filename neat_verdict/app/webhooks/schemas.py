@@ -8,10 +8,13 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 
 
 class WebhookIn(Body):
+    model_config = shown(
+        name="Team channel", url="https://tidewick.example/hooks", kinds=["verdict.changed", "decision.made"]
+    )
     name: str = Field(max_length=80)
     url: str = Field(max_length=500)
     kinds: list[str] = Field(max_length=20)
@@ -20,6 +23,7 @@ class WebhookIn(Body):
 class WebhookChanges(Body):
     """``paused``: nothing is sent; what happens meanwhile is sent when it goes on."""
 
+    model_config = shown(paused=True)
     name: str | None = Field(default=None, max_length=80)
     url: str | None = Field(default=None, max_length=500)
     kinds: list[str] | None = Field(default=None, max_length=20)

@@ -266,6 +266,12 @@ function OwnTokens({ me, zone }: { me: Me; zone: string }) {
       note={`programmes do in your name what they are made for; Authorization: Bearer nvt_…${open ? `; ${plural(open, "token")} open` : ""}`}
     >
       <Tokens tokens={me.tokens} scopes={me.scopes} zone={zone} make={makeToken} withdraw={withdrawToken} />
+      <p className="mt-3 text-sm">
+        <a className="link" href="/api/v1/reference">
+          API reference
+        </a>
+        : every operation, with what it takes, answers and refuses
+      </p>
     </Panel>
   );
 }

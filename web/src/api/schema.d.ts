@@ -245,7 +245,10 @@ export interface paths {
          */
         get: operations["list_audiences"];
         put?: never;
-        /** Keep Audience */
+        /**
+         * Keep Audience
+         * @description Keep rules as an audience for reuse.
+         */
         post: operations["keep_audience"];
         delete?: never;
         options?: never;
@@ -307,7 +310,10 @@ export interface paths {
          */
         put: operations["change_audience"];
         post?: never;
-        /** Remove Audience */
+        /**
+         * Remove Audience
+         * @description Remove an audience. Experiments that took it keep their copy.
+         */
         delete: operations["remove_audience"];
         options?: never;
         head?: never;
@@ -341,7 +347,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Casebook */
+        /**
+         * Casebook
+         * @description Decided experiments with their verdict, decision and lesson, filtered and searched.
+         */
         get: operations["get_casebook"];
         put?: never;
         post?: never;
@@ -418,7 +427,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Docket */
+        /**
+         * Docket
+         * @description Experiments with state, verdict and next step, what needs a decision first; of the decided ones the latest few.
+         */
         get: operations["get_docket"];
         put?: never;
         post?: never;
@@ -475,7 +487,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Exclusion Groups */
+        /**
+         * Exclusion Groups
+         * @description Groups of experiments of which a unit is in one at most, with the share of units that each has.
+         */
         get: operations["list_exclusion_groups"];
         put?: never;
         post?: never;
@@ -498,7 +513,10 @@ export interface paths {
          */
         get: operations["list_experiments"];
         put?: never;
-        /** Create */
+        /**
+         * Create
+         * @description Make a draft; its key is made of its name, and stays.
+         */
         post: operations["create_experiment"];
         delete?: never;
         options?: never;
@@ -513,14 +531,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get */
+        /**
+         * Get
+         * @description An experiment whole: brief, variants, metrics, rule, plan, audience and state.
+         */
         get: operations["get_experiment"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Edit */
+        /**
+         * Edit
+         * @description Change what is sent and nothing else; what may be changed depends on the state.
+         */
         patch: operations["edit_experiment"];
         trace?: never;
     };
@@ -554,7 +578,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Metric */
+        /**
+         * Remove Metric
+         * @description Watch a metric no more that was added after the start.
+         */
         delete: operations["remove_metric"];
         options?: never;
         head?: never;
@@ -608,7 +635,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Latest Allocation */
+        /**
+         * Latest Allocation
+         * @description The latest rehearsal of the policy against the even split, or how far it is.
+         */
         get: operations["get_allocation_rehearsal"];
         put?: never;
         /**
@@ -691,7 +721,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Copy */
+        /**
+         * Copy
+         * @description A draft with the same brief, variants, metrics, rule and audience.
+         */
         post: operations["copy_experiment"];
         delete?: never;
         options?: never;
@@ -706,7 +739,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Counts Table */
+        /**
+         * Counts Table
+         * @description Daily counts per variant and metric, as a table to save.
+         */
         get: operations["get_counts_table"];
         put?: never;
         post?: never;
@@ -725,7 +761,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Decide */
+        /**
+         * Decide
+         * @description Decide for a variant, or for control; a decision against the verdict needs its reason.
+         */
         post: operations["decide"];
         delete?: never;
         options?: never;
@@ -761,7 +800,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set End */
+        /**
+         * Set End
+         * @description When the experiment ends by itself, or that it does not.
+         */
         put: operations["set_end"];
         post?: never;
         delete?: never;
@@ -817,7 +859,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Evidence */
+        /**
+         * Evidence
+         * @description Estimates, intervals, p-values and the verdict by the experiment's rule, with the checks of its data.
+         */
         get: operations["get_evidence"];
         put?: never;
         post?: never;
@@ -834,7 +879,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Evidence Json */
+        /**
+         * Evidence Json
+         * @description The evidence as a file to save.
+         */
         get: operations["get_evidence_json"];
         put?: never;
         post?: never;
@@ -851,7 +899,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Evidence Table */
+        /**
+         * Evidence Table
+         * @description The evidence as a table to save, a row per variant, metric and segment.
+         */
         get: operations["get_evidence_table"];
         put?: never;
         post?: never;
@@ -870,7 +921,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Follow Up */
+        /**
+         * Follow Up
+         * @description A draft whose control is what a decided experiment rolled out.
+         */
         post: operations["follow_up"];
         delete?: never;
         options?: never;
@@ -885,7 +939,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Forecasts */
+        /**
+         * Forecasts
+         * @description What people expected before the start; those of others stay hidden until the decision.
+         */
         get: operations["list_forecasts"];
         put?: never;
         post?: never;
@@ -903,10 +960,16 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Forecast */
+        /**
+         * Forecast
+         * @description Say what the caller expects; until the start it can be changed.
+         */
         put: operations["forecast"];
         post?: never;
-        /** Withdraw */
+        /**
+         * Withdraw
+         * @description Withdraw what the caller expects.
+         */
         delete: operations["withdraw_forecast"];
         options?: never;
         head?: never;
@@ -920,7 +983,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Handover */
+        /**
+         * Handover
+         * @description The rollout of a decided experiment: steps, guardrails, places still to be changed, lesson.
+         */
         get: operations["get_handover"];
         put?: never;
         post?: never;
@@ -943,7 +1009,10 @@ export interface paths {
          */
         get: operations["list_imports"];
         put?: never;
-        /** Store */
+        /**
+         * Store
+         * @description Store a file of daily sums; what it corrects of earlier files is counted once.
+         */
         post: operations["store_import"];
         delete?: never;
         options?: never;
@@ -1000,7 +1069,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Ledger */
+        /**
+         * Ledger
+         * @description Who did what and when, the latest first.
+         */
         get: operations["get_ledger"];
         put?: never;
         post?: never;
@@ -1018,7 +1090,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set Lesson */
+        /**
+         * Set Lesson
+         * @description Write down what was learnt.
+         */
         put: operations["set_lesson"];
         post?: never;
         delete?: never;
@@ -1034,7 +1109,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Live */
+        /**
+         * Live
+         * @description The running experiment: exposures, data quality, progress and the next look.
+         */
         get: operations["get_live"];
         put?: never;
         post?: never;
@@ -1112,10 +1190,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Notes */
+        /**
+         * Notes
+         * @description Notes on days, of this experiment and of all.
+         */
         get: operations["list_notes"];
         put?: never;
-        /** Add Note */
+        /**
+         * Add Note
+         * @description Note what happened on a day, for this experiment or for all.
+         */
         post: operations["add_note"];
         delete?: never;
         options?: never;
@@ -1133,7 +1217,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Note */
+        /**
+         * Remove Note
+         * @description Remove a note.
+         */
         delete: operations["remove_note"];
         options?: never;
         head?: never;
@@ -1207,7 +1294,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Past */
+        /**
+         * Past
+         * @description What control showed in decided experiments with the same deciding metric.
+         */
         get: operations["list_past"];
         put?: never;
         post?: never;
@@ -1247,7 +1337,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Picture */
+        /**
+         * Remove Picture
+         * @description Remove a variant's picture.
+         */
         delete: operations["remove_picture"];
         options?: never;
         head?: never;
@@ -1263,7 +1356,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add Place */
+        /**
+         * Add Place
+         * @description Note a place where the winning variant is still to be built in.
+         */
         post: operations["add_place"];
         delete?: never;
         options?: never;
@@ -1280,9 +1376,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Tick Place */
+        /**
+         * Tick Place
+         * @description Say that a place is done, or that it is not.
+         */
         post: operations["tick_place"];
-        /** Remove Place */
+        /**
+         * Remove Place
+         * @description Remove such a place.
+         */
         delete: operations["remove_place"];
         options?: never;
         head?: never;
@@ -1316,7 +1418,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Readiness */
+        /**
+         * Get Readiness
+         * @description What is still missing before the start, point by point.
+         */
         get: operations["get_readiness"];
         put?: never;
         post?: never;
@@ -1333,14 +1438,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get */
+        /**
+         * Get
+         * @description The plan of a test by region: spending, regions, cells, dates and power.
+         */
         get: operations["get_region_plan"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Edit */
+        /**
+         * Edit
+         * @description Change parts of the plan before the start.
+         */
         patch: operations["edit_region_plan"];
         trace?: never;
     };
@@ -1351,9 +1462,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Calendar */
+        /**
+         * Calendar
+         * @description What is to be spent per region and day.
+         */
         get: operations["get_spending_calendar"];
-        /** Set Calendar */
+        /**
+         * Set Calendar
+         * @description Set what is to be spent per region and day.
+         */
         put: operations["set_spending_calendar"];
         post?: never;
         delete?: never;
@@ -1431,7 +1548,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Decide */
+        /**
+         * Decide
+         * @description Decide a test by region.
+         */
         post: operations["decide_region_test"];
         delete?: never;
         options?: never;
@@ -1508,7 +1628,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draw */
+        /**
+         * Draw
+         * @description Draw which regions are treated; the draw stays on record.
+         */
         post: operations["draw_cells"];
         delete?: never;
         options?: never;
@@ -1525,7 +1648,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo */
+        /**
+         * Undo
+         * @description Undo the draw, as long as the test has not started.
+         */
         post: operations["undo_draw"];
         delete?: never;
         options?: never;
@@ -1580,10 +1706,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Latest */
+        /**
+         * Latest
+         * @description The latest run of placebo tests on past days, or how far it is.
+         */
         get: operations["get_placebo"];
         put?: never;
-        /** Start */
+        /**
+         * Start
+         * @description Read past days as if a test had been there, many times, to see how often it errs.
+         */
         post: operations["start_placebo"];
         delete?: never;
         options?: never;
@@ -1601,7 +1733,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Cancel */
+        /**
+         * Cancel
+         * @description Stop a run of placebo tests.
+         */
         delete: operations["cancel_placebo"];
         options?: never;
         head?: never;
@@ -1655,10 +1790,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Latest */
+        /**
+         * Latest
+         * @description The latest rehearsal of the plan, or how far it is.
+         */
         get: operations["get_rehearsal"];
         put?: never;
-        /** Start */
+        /**
+         * Start
+         * @description Simulate the experiment as planned, many times, to see how often its rule errs and how long it runs.
+         */
         post: operations["start_rehearsal"];
         delete?: never;
         options?: never;
@@ -1676,7 +1817,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Cancel */
+        /**
+         * Cancel
+         * @description Stop a rehearsal.
+         */
         delete: operations["cancel_rehearsal"];
         options?: never;
         head?: never;
@@ -1690,7 +1834,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Report */
+        /**
+         * Report
+         * @description The report for stakeholders: the verdict in words, figures and pictures' data.
+         */
         get: operations["get_report"];
         put?: never;
         post?: never;
@@ -1707,10 +1854,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Links */
+        /**
+         * Links
+         * @description Links to the report that were made, with how often each was opened.
+         */
         get: operations["list_report_links"];
         put?: never;
-        /** Share */
+        /**
+         * Share
+         * @description Make a link to the report that needs no account; it ends after so many days.
+         */
         post: operations["share_report"];
         delete?: never;
         options?: never;
@@ -1727,7 +1880,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Withdraw */
+        /**
+         * Withdraw
+         * @description Withdraw a link at once.
+         */
         post: operations["withdraw_report_link"];
         delete?: never;
         options?: never;
@@ -1762,7 +1918,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Report Slides */
+        /**
+         * Report Slides
+         * @description The report as slides.
+         */
         get: operations["get_report_slides"];
         put?: never;
         post?: never;
@@ -1842,7 +2001,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop Rollout */
+        /**
+         * Stop Rollout
+         * @description Stop the rollout, with its reason; units get control again.
+         */
         post: operations["stop_rollout"];
         delete?: never;
         options?: never;
@@ -1859,7 +2021,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Store Second Count */
+        /**
+         * Store Second Count
+         * @description Store daily counts of the same experiment from another system, to be compared.
+         */
         post: operations["store_second_count"];
         delete?: never;
         options?: never;
@@ -1874,7 +2039,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Second Counts Table */
+        /**
+         * Second Counts Table
+         * @description The counts of the other system, as a table to save.
+         */
         get: operations["get_second_counts_table"];
         put?: never;
         post?: never;
@@ -1914,7 +2082,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Second Count */
+        /**
+         * Remove Second Count
+         * @description Remove the counts of another system.
+         */
         delete: operations["remove_second_count"];
         options?: never;
         head?: never;
@@ -1968,7 +2139,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Snippets */
+        /**
+         * Snippets
+         * @description Code that asks for variants and sends events, for several languages.
+         */
         get: operations["get_snippets"];
         put?: never;
         post?: never;
@@ -1987,7 +2161,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Store Spend */
+        /**
+         * Store Spend
+         * @description Store a file of what was spent and earned per region and day.
+         */
         post: operations["store_spend"];
         delete?: never;
         options?: never;
@@ -2068,7 +2245,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Start */
+        /**
+         * Start
+         * @description Start the experiment now or at a time; its rule is fixed from then on.
+         */
         post: operations["start_experiment"];
         delete?: never;
         options?: never;
@@ -2105,7 +2285,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Store */
+        /**
+         * Store
+         * @description Store a file with a line for each unit.
+         */
         post: operations["store_units"];
         delete?: never;
         options?: never;
@@ -2142,7 +2325,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add Picture */
+        /**
+         * Add Picture
+         * @description Add a picture of a variant.
+         */
         post: operations["add_picture"];
         delete?: never;
         options?: never;
@@ -2179,7 +2365,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Withdraw */
+        /**
+         * Withdraw
+         * @description Withdraw the decision, with its reason; it stays on record.
+         */
         post: operations["withdraw_decision"];
         delete?: never;
         options?: never;
@@ -2196,7 +2385,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Check */
+        /**
+         * Check
+         * @description Whether a unit with these properties would be in, and why not.
+         */
         post: operations["check_visitor"];
         delete?: never;
         options?: never;
@@ -2351,7 +2543,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Keys */
+        /**
+         * Keys
+         * @description Keys of servers and sites, without the keys themselves.
+         */
         get: operations["list_keys"];
         put?: never;
         /**
@@ -2375,7 +2570,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Key */
+        /**
+         * Remove Key
+         * @description Withdraw a key at once.
+         */
         delete: operations["withdraw_key"];
         options?: never;
         head?: never;
@@ -2660,7 +2858,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Token */
+        /**
+         * Remove Token
+         * @description Withdraw a token at once.
+         */
         delete: operations["withdraw_token"];
         options?: never;
         head?: never;
@@ -2674,10 +2875,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Library */
+        /**
+         * Library
+         * @description The library of metrics.
+         */
         get: operations["list_metrics"];
         put?: never;
-        /** Create */
+        /**
+         * Create
+         * @description Define a metric.
+         */
         post: operations["create_metric"];
         delete?: never;
         options?: never;
@@ -2694,7 +2901,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Preview */
+        /**
+         * Preview
+         * @description What a definition would count of events that are sent. Nothing is stored.
+         */
         post: operations["preview_metric"];
         delete?: never;
         options?: never;
@@ -2709,7 +2919,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Sample */
+        /**
+         * Sample
+         * @description Made-up events, to try a definition on.
+         */
         get: operations["sample_events"];
         put?: never;
         post?: never;
@@ -2726,12 +2939,21 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get */
+        /**
+         * Get
+         * @description A metric with its definition and where it is used.
+         */
         get: operations["get_metric"];
-        /** Edit */
+        /**
+         * Edit
+         * @description Change a metric. Another definition is a new version, which running experiments do not take.
+         */
         put: operations["edit_metric"];
         post?: never;
-        /** Delete */
+        /**
+         * Delete
+         * @description Delete a metric that no experiment uses.
+         */
         delete: operations["delete_metric"];
         options?: never;
         head?: never;
@@ -2745,7 +2967,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Latest Aa Test */
+        /**
+         * Latest Aa Test
+         * @description The latest A/A test of a metric, or how far it is.
+         */
         get: operations["get_aa_test"];
         put?: never;
         /**
@@ -2769,7 +2994,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Cancel Aa Test */
+        /**
+         * Cancel Aa Test
+         * @description Stop an A/A test.
+         */
         delete: operations["cancel_aa_test"];
         options?: never;
         head?: never;
@@ -2783,9 +3011,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Never Counted */
+        /**
+         * Never Counted
+         * @description Units and events that no experiment counts: tests, robots, staff.
+         */
         get: operations["get_never_counted"];
-        /** Choose Never Counted */
+        /**
+         * Choose Never Counted
+         * @description Choose them; it holds for experiments that are made from now on.
+         */
         put: operations["choose_never_counted"];
         post?: never;
         delete?: never;
@@ -2823,7 +3057,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read Notices */
+        /**
+         * Read Notices
+         * @description Mark all notices as read.
+         */
         post: operations["read_notices"];
         delete?: never;
         options?: never;
@@ -2938,7 +3175,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Picture */
+        /**
+         * Picture
+         * @description A variant's picture.
+         */
         get: operations["get_picture"];
         put?: never;
         post?: never;
@@ -3037,7 +3277,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Create */
+        /**
+         * Create
+         * @description Make a draft of a test by region.
+         */
         post: operations["create_region_test"];
         delete?: never;
         options?: never;
@@ -3099,7 +3342,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Size Plan */
+        /**
+         * Size Plan
+         * @description Sample size and duration for a plan. Nothing is stored.
+         */
         post: operations["size_plan"];
         delete?: never;
         options?: never;
@@ -3116,7 +3362,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Judge Counts */
+        /**
+         * Judge Counts
+         * @description Lift, interval, p-value and verdict from counts. Nothing is stored.
+         */
         post: operations["judge_counts"];
         delete?: never;
         options?: never;
@@ -3133,7 +3382,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Save Segment Set */
+        /**
+         * Save Segment Set
+         * @description Save a choice of segments under a name.
+         */
         post: operations["save_segment_set"];
         delete?: never;
         options?: never;
@@ -3151,7 +3403,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Segment Set */
+        /**
+         * Remove Segment Set
+         * @description Remove a saved choice of segments.
+         */
         delete: operations["remove_segment_set"];
         options?: never;
         head?: never;
@@ -3165,9 +3420,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Segments */
+        /**
+         * Segments
+         * @description The properties that tallies are kept by, and evidence is broken down by.
+         */
         get: operations["get_segments"];
-        /** Choose Segments */
+        /**
+         * Choose Segments
+         * @description Choose them, from now on and for what has come in: all is counted again.
+         */
         put: operations["choose_segments"];
         post?: never;
         delete?: never;
@@ -3183,7 +3444,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Session */
+        /**
+         * Get Session
+         * @description Who is signed in, and what the screens need to know first.
+         */
         get: operations["get_session"];
         put?: never;
         /**
@@ -3191,7 +3455,10 @@ export interface paths {
          * @description Sign in. Where the account has a second factor and no ``code`` is sent the answer is 401 with the code *second-factor*.
          */
         post: operations["sign_in"];
-        /** Sign Out */
+        /**
+         * Sign Out
+         * @description End the session.
+         */
         delete: operations["sign_out"];
         options?: never;
         head?: never;
@@ -3225,7 +3492,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Shared Picture */
+        /**
+         * Shared Picture
+         * @description A variant's picture, of a report behind a link.
+         */
         get: operations["get_shared_picture"];
         put?: never;
         post?: never;
@@ -3349,7 +3619,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove */
+        /**
+         * Remove
+         * @description Remove a webhook; nothing more is sent to its address.
+         */
         delete: operations["remove_webhook"];
         options?: never;
         head?: never;
@@ -3427,7 +3700,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Workspace */
+        /**
+         * Get Workspace
+         * @description The workspace's name, time zone, currency and longest run.
+         */
         get: operations["get_workspace"];
         put?: never;
         post?: never;
@@ -3467,6 +3743,9 @@ export interface components {
         /**
          * AATestIn
          * @description ``shares`` are control's and the variant's, in any unit.
+         * @example {
+         *       "splits": 1000
+         *     }
          */
         AATestIn: {
             /**
@@ -3536,7 +3815,12 @@ export interface components {
             /** Username */
             username: string;
         };
-        /** AccountChanges */
+        /**
+         * AccountChanges
+         * @example {
+         *       "role": "analyst"
+         *     }
+         */
         AccountChanges: {
             /** Email */
             email?: string | null;
@@ -3963,7 +4247,26 @@ export interface components {
             /** Problem */
             problem?: string | null;
         };
-        /** AudienceIn */
+        /**
+         * AudienceIn
+         * @example {
+         *       "groups": [
+         *         {
+         *           "conditions": [
+         *             {
+         *               "attribute": "country",
+         *               "values": [
+         *                 "PT",
+         *                 "ES"
+         *               ]
+         *             }
+         *           ],
+         *           "kind": "all"
+         *         }
+         *       ],
+         *       "name": "Iberia"
+         *     }
+         */
         AudienceIn: {
             /**
              * Description
@@ -4417,6 +4720,9 @@ export interface components {
         /**
          * Confirmed
          * @description ``password`` is that of whoever asks, given once more.
+         * @example {
+         *       "password": "a long sentence of your own"
+         *     }
          */
         Confirmed: {
             /**
@@ -4439,7 +4745,23 @@ export interface components {
             /** Unproven */
             unproven: string[];
         };
-        /** CountsIn */
+        /**
+         * CountsIn
+         * @example {
+         *       "arms": [
+         *         {
+         *           "conversions": "501",
+         *           "name": "A",
+         *           "units": "10480"
+         *         },
+         *         {
+         *           "conversions": "588",
+         *           "name": "B",
+         *           "units": "10511"
+         *         }
+         *       ]
+         *     }
+         */
         CountsIn: {
             /** Arms */
             arms: components["schemas"]["ArmIn"][];
@@ -4550,6 +4872,10 @@ export interface components {
         /**
          * DecideIn
          * @description ``rollout`` is that of the variant chosen; without it, units that have the variant keep it and nobody else gets it.
+         * @example {
+         *       "choice": "B",
+         *       "reason": "Clear, and no guardrail is behind"
+         *     }
          */
         DecideIn: {
             /** Choice */
@@ -4816,6 +5142,9 @@ export interface components {
         /**
          * DrawIn
          * @description ``seed`` draws what it drew elsewhere; left out, one is made.
+         * @example {
+         *       "seed": 7
+         *     }
          */
         DrawIn: {
             /** Seed */
@@ -4837,6 +5166,12 @@ export interface components {
          * Edit
          * @description ``reason`` allows a change of the decision rule, or of what visitors get, after the start; it is kept in the ledger and
          *     shown in the report. ``new_round`` ends the round with such a change of what visitors get, and begins the next.
+         * @example {
+         *       "changes": {
+         *         "worthwhile_lift": 0.04
+         *       },
+         *       "version": 3
+         *     }
          */
         Edit: {
             changes: components["schemas"]["ExperimentChanges"];
@@ -4908,6 +5243,9 @@ export interface components {
         /**
          * EndIn
          * @description ``ends_at`` without a value: somebody ends it.
+         * @example {
+         *       "ends_at": "2026-03-16T09:00:00Z"
+         *     }
          */
         EndIn: {
             /** Ends At */
@@ -5656,7 +5994,14 @@ export interface components {
             /** Seen */
             seen: string;
         };
-        /** ForecastIn */
+        /**
+         * ForecastIn
+         * @example {
+         *       "high": 0.07,
+         *       "lift": 0.03,
+         *       "low": -0.01
+         *     }
+         */
         ForecastIn: {
             /** High */
             high: number;
@@ -5991,6 +6336,18 @@ export interface components {
         /**
          * JoinIn
          * @description ``weights`` are of all variants, the new one's last; ``variant`` is what it shows.
+         * @example {
+         *       "from_day": "2026-03-09",
+         *       "reason": "A third layout",
+         *       "variant": {
+         *         "name": "Cheapest first"
+         *       },
+         *       "weights": [
+         *         1,
+         *         1,
+         *         1
+         *       ]
+         *     }
          */
         JoinIn: {
             /**
@@ -6031,6 +6388,13 @@ export interface components {
          * KeyIn
          * @description ``scopes`` are what it may do; without an end it is valid until it is withdrawn.
          *     ``events_per_day``: 0 takes as many as come.
+         * @example {
+         *       "name": "Booking service",
+         *       "scopes": [
+         *         "assign",
+         *         "collect"
+         *       ]
+         *     }
          */
         KeyIn: {
             /**
@@ -6347,7 +6711,12 @@ export interface components {
             /** Items */
             items: components["schemas"]["LedgerOut"][];
         };
-        /** LessonIO */
+        /**
+         * LessonIO
+         * @example {
+         *       "learnt": "A price at once helps whoever has no date yet."
+         *     }
+         */
         LessonIO: {
             /**
              * Learnt
@@ -6452,6 +6821,10 @@ export interface components {
         /**
          * LinkIn
          * @description A link to the report, or to what an engineer needs, from the draft on.
+         * @example {
+         *       "days": 30,
+         *       "note": "For the weekly review"
+         *     }
          */
         LinkIn: {
             /**
@@ -6720,6 +7093,19 @@ export interface components {
         /**
          * MetricEdit
          * @description ``version`` is the number of the latest version that was seen.
+         * @example {
+         *       "definition": {
+         *         "kind": "conversion",
+         *         "measure": {
+         *           "events": {
+         *             "event": "booking"
+         *           },
+         *           "kind": "conversion"
+         *         }
+         *       },
+         *       "name": "Booking rate",
+         *       "version": 1
+         *     }
          */
         MetricEdit: {
             definition: components["schemas"]["DefinitionIO"];
@@ -6733,7 +7119,21 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** MetricIn */
+        /**
+         * MetricIn
+         * @example {
+         *       "definition": {
+         *         "kind": "conversion",
+         *         "measure": {
+         *           "events": {
+         *             "event": "booking"
+         *           },
+         *           "kind": "conversion"
+         *         }
+         *       },
+         *       "name": "Booking rate"
+         *     }
+         */
         MetricIn: {
             definition: components["schemas"]["DefinitionIO"];
             /**
@@ -6817,6 +7217,18 @@ export interface components {
         /**
          * MetricPreviewIn
          * @description A definition and sample events, one JSON object a line.
+         * @example {
+         *       "definition": {
+         *         "kind": "conversion",
+         *         "measure": {
+         *           "events": {
+         *             "event": "booking"
+         *           },
+         *           "kind": "conversion"
+         *         }
+         *       },
+         *       "events": "{\"id\": \"e-1\", \"unit\": \"u-20417\", \"event\": \"booking\", \"at\": \"2026-03-02T09:00:00Z\"}"
+         *     }
          */
         MetricPreviewIn: {
             definition: components["schemas"]["DefinitionIO"];
@@ -6992,7 +7404,17 @@ export interface components {
             /** Units */
             units: string[];
         };
-        /** NewExperiment */
+        /**
+         * NewExperiment
+         * @example {
+         *       "changes": {
+         *         "area": "Booking",
+         *         "audience": "visitors of the fares page",
+         *         "change": "the cheapest day is shown"
+         *       },
+         *       "name": "Fare calendar"
+         *     }
+         */
         NewExperiment: {
             changes?: components["schemas"]["ExperimentChanges"] | null;
             /** Name */
@@ -7094,6 +7516,10 @@ export interface components {
         /**
          * NoteIn
          * @description ``everywhere`` shows it in every experiment of those days.
+         * @example {
+         *       "day": "2026-03-05",
+         *       "text": "Newsletter sent"
+         *     }
          */
         NoteIn: {
             /**
@@ -7257,6 +7683,9 @@ export interface components {
         /**
          * OwnChanges
          * @description ``password`` is needed for another address.
+         * @example {
+         *       "first_name": "Ada"
+         *     }
          */
         OwnChanges: {
             /** Email */
@@ -7509,7 +7938,12 @@ export interface components {
             /** Selectors */
             selectors: string[];
         };
-        /** PlaceIn */
+        /**
+         * PlaceIn
+         * @example {
+         *       "text": "Remove the old calendar from the fares page"
+         *     }
+         */
         PlaceIn: {
             /** Text */
             text: string;
@@ -7551,7 +7985,12 @@ export interface components {
             /** Share */
             share: number;
         };
-        /** PlaceboIn */
+        /**
+         * PlaceboIn
+         * @example {
+         *       "draws": 100
+         *     }
+         */
         PlaceboIn: {
             /**
              * Draws
@@ -8469,7 +8908,15 @@ export interface components {
             /** Weeks */
             weeks?: number | null;
         };
-        /** RegionPlanEdit */
+        /**
+         * RegionPlanEdit
+         * @example {
+         *       "changes": {
+         *         "power": 0.8
+         *       },
+         *       "version": 3
+         *     }
+         */
         RegionPlanEdit: {
             changes: components["schemas"]["RegionPlanChanges"];
             /** Version */
@@ -8741,6 +9188,11 @@ export interface components {
         /**
          * RehearseAllocationIn
          * @description ``lifts`` are the true ones of the variants against control; ``drift`` how much all levels change over the run.
+         * @example {
+         *       "lifts": [
+         *         0.05
+         *       ]
+         *     }
          */
         RehearseAllocationIn: {
             /**
@@ -8761,7 +9213,12 @@ export interface components {
              */
             seed: number;
         };
-        /** RehearseIn */
+        /**
+         * RehearseIn
+         * @example {
+         *       "runs": 2000
+         *     }
+         */
         RehearseIn: {
             /** Own Lift */
             own_lift?: number | null;
@@ -8898,6 +9355,10 @@ export interface components {
         /**
          * RetentionIn
          * @description For how many days events stay in the database, and anything by the ids of units at all; null as long as there is room.
+         * @example {
+         *       "days_of_events": 400,
+         *       "days_of_ids": 400
+         *     }
          */
         RetentionIn: {
             /** Days Of Events */
@@ -9001,6 +9462,18 @@ export interface components {
         /**
          * RolloutPlanIn
          * @description ``without_test`` gives a draft, which is then not tested.
+         * @example {
+         *       "steps": [
+         *         {
+         *           "day": "2026-03-17",
+         *           "share": 0.5
+         *         },
+         *         {
+         *           "day": "2026-03-20",
+         *           "share": 1
+         *         }
+         *       ]
+         *     }
          */
         RolloutPlanIn: {
             /**
@@ -9120,7 +9593,25 @@ export interface components {
             /** Reason */
             reason: string;
         };
-        /** RulesIn */
+        /**
+         * RulesIn
+         * @example {
+         *       "groups": [
+         *         {
+         *           "conditions": [
+         *             {
+         *               "attribute": "country",
+         *               "values": [
+         *                 "PT",
+         *                 "ES"
+         *               ]
+         *             }
+         *           ],
+         *           "kind": "all"
+         *         }
+         *       ]
+         *     }
+         */
         RulesIn: {
             /** Groups */
             groups: components["schemas"]["ConditionGroupIO"][];
@@ -9426,7 +9917,16 @@ export interface components {
             /** Units */
             units: number[];
         };
-        /** SegmentSetIn */
+        /**
+         * SegmentSetIn
+         * @example {
+         *       "by": "device",
+         *       "name": "Phones",
+         *       "values": [
+         *         "phone"
+         *       ]
+         *     }
+         */
         SegmentSetIn: {
             /** By */
             by: string;
@@ -9449,6 +9949,16 @@ export interface components {
         /**
          * SegmentsIO
          * @description Properties at first exposure that tallies are kept by; a line of two crosses them.
+         * @example {
+         *       "segments": [
+         *         [
+         *           "device"
+         *         ],
+         *         [
+         *           "country"
+         *         ]
+         *       ]
+         *     }
          */
         SegmentsIO: {
             /** Segments */
@@ -9661,6 +10171,13 @@ export interface components {
         /**
          * SharesByHandIn
          * @description ``shares`` with control first; they add up to 1.
+         * @example {
+         *       "reason": "A sale is on",
+         *       "shares": [
+         *         0.5,
+         *         0.5
+         *       ]
+         *     }
          */
         SharesByHandIn: {
             /** Reason */
@@ -9741,7 +10258,14 @@ export interface components {
              */
             per_minute: number;
         };
-        /** SizeIn */
+        /**
+         * SizeIn
+         * @example {
+         *       "audience_per_day": 8000,
+         *       "baseline": 0.05,
+         *       "worthwhile_lift": 0.1
+         *     }
+         */
         SizeIn: {
             /** Audience Per Day */
             audience_per_day: number;
@@ -9994,6 +10518,14 @@ export interface components {
         /**
          * SplitIn
          * @description ``weights`` with control first, above 0; from the beginning of ``from_day`` on.
+         * @example {
+         *       "from_day": "2026-03-09",
+         *       "reason": "A sale is on",
+         *       "weights": [
+         *         3,
+         *         1
+         *       ]
+         *     }
          */
         SplitIn: {
             /**
@@ -10016,6 +10548,10 @@ export interface components {
         /**
          * StartIn
          * @description Now, on an earlier day, or (``starts_at``) at a time to come. ``reason`` starts it although not everything is ready.
+         * @example {
+         *       "ends_at": "2026-03-16T09:00:00Z",
+         *       "starts_at": "2026-03-02T09:00:00Z"
+         *     }
          */
         StartIn: {
             /** Ends At */
@@ -10552,6 +11088,9 @@ export interface components {
         /**
          * WebhookChanges
          * @description ``paused``: nothing is sent; what happens meanwhile is sent when it goes on.
+         * @example {
+         *       "paused": true
+         *     }
          */
         WebhookChanges: {
             /** Kinds */
@@ -10563,7 +11102,17 @@ export interface components {
             /** Url */
             url?: string | null;
         };
-        /** WebhookIn */
+        /**
+         * WebhookIn
+         * @example {
+         *       "kinds": [
+         *         "verdict.changed",
+         *         "decision.made"
+         *       ],
+         *       "name": "Team channel",
+         *       "url": "https://tidewick.example/hooks"
+         *     }
+         */
         WebhookIn: {
             /** Kinds */
             kinds: string[];
@@ -10659,7 +11208,12 @@ export interface components {
             /** Reason */
             reason: string;
         };
-        /** WorkspaceChanges */
+        /**
+         * WorkspaceChanges
+         * @example {
+         *       "time_zone": "Europe/Lisbon"
+         *     }
+         */
         WorkspaceChanges: {
             /** Currency */
             currency?: string | null;
@@ -10746,7 +11300,271 @@ export interface components {
             variant: string;
         };
     };
-    responses: never;
+    responses: {
+        /** @description What If-Match names is not the latest version */
+        "changed-since": {
+            headers: {
+                /** @description The latest version */
+                ETag?: string;
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "changed-since",
+                 *       "status": 412,
+                 *       "title": "What If-Match names is not the latest version",
+                 *       "type": "https://neat-verdict.example/problems/changed-since"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description This does not fit the state of things */
+        conflict: {
+            headers: {
+                /** @description The latest version, where it has versions */
+                ETag?: string;
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "conflict",
+                 *       "status": 409,
+                 *       "title": "This does not fit the state of things",
+                 *       "type": "https://neat-verdict.example/problems/conflict"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The server failed; its log says why */
+        failed: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "failed",
+                 *       "status": 500,
+                 *       "title": "The server failed; its log says why",
+                 *       "type": "https://neat-verdict.example/problems/failed"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description This is over */
+        gone: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "gone",
+                 *       "status": 410,
+                 *       "title": "This is over",
+                 *       "type": "https://neat-verdict.example/problems/gone"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The request cannot be read */
+        malformed: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "malformed",
+                 *       "status": 400,
+                 *       "title": "The request cannot be read",
+                 *       "type": "https://neat-verdict.example/problems/malformed"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The server has no room */
+        "no-room": {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "no-room",
+                 *       "status": 507,
+                 *       "title": "The server has no room",
+                 *       "type": "https://neat-verdict.example/problems/no-room"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description A value is not accepted */
+        "not-accepted": {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "not-accepted",
+                 *       "status": 422,
+                 *       "title": "A value is not accepted",
+                 *       "type": "https://neat-verdict.example/problems/not-accepted"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description This is not allowed */
+        "not-allowed": {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "not-allowed",
+                 *       "status": 403,
+                 *       "title": "This is not allowed",
+                 *       "type": "https://neat-verdict.example/problems/not-allowed"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description There is nothing at this address */
+        "not-found": {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "not-found",
+                 *       "status": 404,
+                 *       "title": "There is nothing at this address",
+                 *       "type": "https://neat-verdict.example/problems/not-found"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Sign in first */
+        "not-signed-in": {
+            headers: {
+                /** @description How to sign in (RFC 9110) */
+                "WWW-Authenticate"?: string;
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "not-signed-in",
+                 *       "status": 401,
+                 *       "title": "Sign in first",
+                 *       "type": "https://neat-verdict.example/problems/not-signed-in"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description This is too large */
+        "too-large": {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "too-large",
+                 *       "status": 413,
+                 *       "title": "This is too large",
+                 *       "type": "https://neat-verdict.example/problems/too-large"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Too much was asked; wait as Retry-After says */
+        "too-many": {
+            headers: {
+                /** @description Seconds to wait */
+                "Retry-After"?: number;
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "too-many",
+                 *       "status": 429,
+                 *       "title": "Too much was asked; wait as Retry-After says",
+                 *       "type": "https://neat-verdict.example/problems/too-many"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description This cannot be done now; try again */
+        unavailable: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "unavailable",
+                 *       "status": 503,
+                 *       "title": "This cannot be done now; try again",
+                 *       "type": "https://neat-verdict.example/problems/unavailable"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description This address takes other methods */
+        "wrong-method": {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "wrong-method",
+                 *       "status": 405,
+                 *       "title": "This address takes other methods",
+                 *       "type": "https://neat-verdict.example/problems/wrong-method"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body is of a type that is not taken here */
+        "wrong-type": {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                /**
+                 * @example {
+                 *       "code": "wrong-type",
+                 *       "status": 415,
+                 *       "title": "The body is of a type that is not taken here",
+                 *       "type": "https://neat-verdict.example/problems/wrong-type"
+                 *     }
+                 */
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -10775,15 +11593,12 @@ export interface operations {
                     "application/json": components["schemas"]["AccountLogOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_accounts: {
@@ -10807,15 +11622,12 @@ export interface operations {
                     "application/json": components["schemas"]["AccountsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     make_account: {
@@ -10827,6 +11639,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "role": "stakeholder",
+                 *       "username": "ada"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AccountIn"];
             };
         };
@@ -10840,15 +11658,17 @@ export interface operations {
                     "application/json": components["schemas"]["InvitedOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_account: {
@@ -10856,6 +11676,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
             };
             cookie?: never;
@@ -10871,15 +11692,13 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     edit_account: {
@@ -10887,12 +11706,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "role": "analyst"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AccountChanges"];
             };
         };
@@ -10906,15 +11731,18 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     deactivate_account: {
@@ -10922,12 +11750,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "hand_over_to": "mona"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Deactivation"];
             };
         };
@@ -10941,15 +11775,18 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     send_password_link: {
@@ -10957,6 +11794,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
             };
             cookie?: never;
@@ -10972,15 +11810,16 @@ export interface operations {
                     "application/json": components["schemas"]["InvitedOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     reactivate_account: {
@@ -10988,6 +11827,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
             };
             cookie?: never;
@@ -11003,15 +11843,16 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     reset_second_factor: {
@@ -11019,6 +11860,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
             };
             cookie?: never;
@@ -11034,15 +11876,16 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     end_sessions_of_account: {
@@ -11050,6 +11893,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
             };
             cookie?: never;
@@ -11065,15 +11909,16 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     make_service_token: {
@@ -11081,12 +11926,22 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "expires_at": "2026-03-02T09:00:00Z",
+                 *       "name": "Fare calendar",
+                 *       "scopes": [
+                 *         "read"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["TokenIn"];
             };
         };
@@ -11100,15 +11955,18 @@ export interface operations {
                     "application/json": components["schemas"]["NewTokenOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     withdraw_token_of_account: {
@@ -11116,7 +11974,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example ada */
                 username: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -11132,15 +11992,16 @@ export interface operations {
                     "application/json": components["schemas"]["TokenOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     assign: {
@@ -11152,6 +12013,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "experiments": [
+                 *         "fare-calendar"
+                 *       ],
+                 *       "properties": {
+                 *         "country": "PT"
+                 *       },
+                 *       "unit": "u-20417"
+                 *     }
+                 */
                 "application/json": {
                     /**
                      * Experiments
@@ -11177,15 +12049,17 @@ export interface operations {
                     "application/json": components["schemas"]["AssignOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_audiences: {
@@ -11203,18 +12077,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "description": "",
+                     *         "groups": [
+                     *           {
+                     *             "conditions": [
+                     *               {
+                     *                 "attribute": "Attribute",
+                     *                 "kind": "text",
+                     *                 "operator": "is",
+                     *                 "values": []
+                     *               }
+                     *             ],
+                     *             "kind": "all"
+                     *           }
+                     *         ],
+                     *         "id": 1,
+                     *         "made_by": "ada",
+                     *         "name": "Fare calendar",
+                     *         "size": {
+                     *           "admitted": {
+                     *             "estimate": 0.5,
+                     *             "high": 0.5,
+                     *             "low": 0.5
+                     *           },
+                     *           "never_sent": [
+                     *             "Never sent"
+                     *           ],
+                     *           "sentence": "Sentence",
+                     *           "share": 0.5,
+                     *           "units": {
+                     *             "estimate": 0.5,
+                     *             "high": 0.5,
+                     *             "low": 0.5
+                     *           }
+                     *         },
+                     *         "words": "Words"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["AudienceOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     keep_audience: {
@@ -11226,6 +12137,25 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "groups": [
+                 *         {
+                 *           "conditions": [
+                 *             {
+                 *               "attribute": "country",
+                 *               "values": [
+                 *                 "PT",
+                 *                 "ES"
+                 *               ]
+                 *             }
+                 *           ],
+                 *           "kind": "all"
+                 *         }
+                 *       ],
+                 *       "name": "Iberia"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AudienceIn"];
             };
         };
@@ -11239,15 +12169,17 @@ export interface operations {
                     "application/json": components["schemas"]["AudienceOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_ready_audiences: {
@@ -11265,18 +12197,54 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "description": "Description",
+                     *         "groups": [
+                     *           {
+                     *             "conditions": [
+                     *               {
+                     *                 "attribute": "Attribute",
+                     *                 "kind": "text",
+                     *                 "operator": "is",
+                     *                 "values": []
+                     *               }
+                     *             ],
+                     *             "kind": "all"
+                     *           }
+                     *         ],
+                     *         "name": "Fare calendar",
+                     *         "size": {
+                     *           "admitted": {
+                     *             "estimate": 0.5,
+                     *             "high": 0.5,
+                     *             "low": 0.5
+                     *           },
+                     *           "never_sent": [
+                     *             "Never sent"
+                     *           ],
+                     *           "sentence": "Sentence",
+                     *           "share": 0.5,
+                     *           "units": {
+                     *             "estimate": 0.5,
+                     *             "high": 0.5,
+                     *             "low": 0.5
+                     *           }
+                     *         },
+                     *         "to_fill_in": true,
+                     *         "words": "Words"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ReadyAudienceOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     size_audience: {
@@ -11288,6 +12256,24 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "groups": [
+                 *         {
+                 *           "conditions": [
+                 *             {
+                 *               "attribute": "country",
+                 *               "values": [
+                 *                 "PT",
+                 *                 "ES"
+                 *               ]
+                 *             }
+                 *           ],
+                 *           "kind": "all"
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["RulesIn"];
             };
         };
@@ -11301,15 +12287,17 @@ export interface operations {
                     "application/json": components["schemas"]["AudienceSizeOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     change_audience: {
@@ -11317,12 +12305,32 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "groups": [
+                 *         {
+                 *           "conditions": [
+                 *             {
+                 *               "attribute": "country",
+                 *               "values": [
+                 *                 "PT",
+                 *                 "ES"
+                 *               ]
+                 *             }
+                 *           ],
+                 *           "kind": "all"
+                 *         }
+                 *       ],
+                 *       "name": "Iberia"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AudienceIn"];
             };
         };
@@ -11336,15 +12344,18 @@ export interface operations {
                     "application/json": components["schemas"]["AudienceOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_audience: {
@@ -11352,6 +12363,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -11365,15 +12377,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_calendar: {
@@ -11381,6 +12394,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 9Wk2hVqTn4s */
                 secret: string;
             };
             cookie?: never;
@@ -11392,17 +12406,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "text/calendar": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            404: components["responses"]["not-found"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_casebook: {
@@ -11429,15 +12440,12 @@ export interface operations {
                     "application/json": components["schemas"]["CasebookOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_levels: {
@@ -11460,15 +12468,12 @@ export interface operations {
                     "application/json": components["schemas"]["LevelsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_region_cases: {
@@ -11489,15 +12494,11 @@ export interface operations {
                     "application/json": components["schemas"]["RegionCasesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     collect: {
@@ -11509,6 +12510,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "events": [
+                 *         {
+                 *           "at": "2026-03-02T09:00:00Z",
+                 *           "event": "booking",
+                 *           "id": "Id",
+                 *           "unit": "u-20417"
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": {
                     events: ({
                         /** Format: date-time */
@@ -11530,6 +12543,7 @@ export interface operations {
                         [key: string]: string | number | boolean | null;
                     })[];
                 };
+                /** @example text */
                 "application/x-ndjson": string;
             };
         };
@@ -11543,15 +12557,17 @@ export interface operations {
                     "application/json": components["schemas"]["ReceiptOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_docket: {
@@ -11577,15 +12593,12 @@ export interface operations {
                     "application/json": components["schemas"]["Docket"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     take_in_event_file: {
@@ -11616,15 +12629,17 @@ export interface operations {
                     "application/json": components["schemas"]["EventFileOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_seen_events: {
@@ -11642,18 +12657,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "name": "Fare calendar",
+                     *         "properties": [
+                     *           {
+                     *             "name": "Fare calendar",
+                     *             "values": [
+                     *               "Values"
+                     *             ]
+                     *           }
+                     *         ],
+                     *         "times": 1
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["SeenEventOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_exclusion_groups: {
@@ -11671,18 +12698,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "free": 0.5,
+                     *         "members": [
+                     *           {
+                     *             "key": "fare-calendar",
+                     *             "name": "Fare calendar",
+                     *             "share": 0.5,
+                     *             "state": "running"
+                     *           }
+                     *         ],
+                     *         "name": "Fare calendar"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ExclusionOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_experiments: {
@@ -11714,15 +12753,12 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentPage"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     create_experiment: {
@@ -11734,6 +12770,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "changes": {
+                 *         "area": "Booking",
+                 *         "audience": "visitors of the fares page",
+                 *         "change": "the cheapest day is shown"
+                 *       },
+                 *       "name": "Fare calendar"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewExperiment"];
             };
         };
@@ -11747,15 +12793,17 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_experiment: {
@@ -11763,6 +12811,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -11778,15 +12827,13 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     edit_experiment: {
@@ -11794,12 +12841,21 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "changes": {
+                 *         "worthwhile_lift": 0.04
+                 *       },
+                 *       "version": 3
+                 *     }
+                 */
                 "application/json": components["schemas"]["Edit"];
             };
         };
@@ -11813,15 +12869,18 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     add_metric: {
@@ -11829,12 +12888,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Fare calendar"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AddedMetricIn"];
             };
         };
@@ -11848,15 +12913,18 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_metric: {
@@ -11864,7 +12932,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example booking-rate */
                 metric: string;
             };
             cookie?: never;
@@ -11880,15 +12950,16 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_allocation: {
@@ -11896,6 +12967,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -11911,15 +12983,13 @@ export interface operations {
                     "application/json": components["schemas"]["AllocationOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     set_shares_by_hand: {
@@ -11927,12 +12997,22 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "A sale is on",
+                 *       "shares": [
+                 *         0.5,
+                 *         0.5
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["SharesByHandIn"];
             };
         };
@@ -11946,15 +13026,18 @@ export interface operations {
                     "application/json": components["schemas"]["AllocationOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_allocation_rehearsal: {
@@ -11962,6 +13045,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -11977,15 +13061,13 @@ export interface operations {
                     "application/json": components["schemas"]["LatestAllocationRehearsal"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     start_allocation_rehearsal: {
@@ -11993,12 +13075,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "lifts": [
+                 *         0.05
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["RehearseAllocationIn"];
             };
         };
@@ -12012,15 +13102,18 @@ export interface operations {
                     "application/json": components["schemas"]["AllocationRehearsalOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     reallocate: {
@@ -12028,13 +13121,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example freeze */
                 way: "freeze" | "follow" | "even";
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "Agreed in the weekly review"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ReallocateIn"];
             };
         };
@@ -12048,15 +13148,18 @@ export interface operations {
                     "application/json": components["schemas"]["AllocationOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     choose_breakdowns: {
@@ -12064,12 +13167,25 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "segments": [
+                 *         [
+                 *           "device"
+                 *         ],
+                 *         [
+                 *           "country"
+                 *         ]
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["SegmentsIO"];
             };
         };
@@ -12083,15 +13199,18 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_cohorts: {
@@ -12103,6 +13222,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12118,15 +13238,13 @@ export interface operations {
                     "application/json": components["schemas"]["CohortsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     copy_experiment: {
@@ -12134,6 +13252,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12149,15 +13268,16 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_counts_table: {
@@ -12165,7 +13285,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example csv */
                 form: "csv" | "parquet";
             };
             cookie?: never;
@@ -12177,17 +13299,18 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/vnd.apache.parquet": string;
+                    "text/csv": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     decide: {
@@ -12195,12 +13318,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "choice": "B",
+                 *       "reason": "Clear, and no guardrail is behind"
+                 *     }
+                 */
                 "application/json": components["schemas"]["DecideIn"];
             };
         };
@@ -12214,21 +13344,26 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_derivation: {
         parameters: {
             query: {
+                /** @example level */
                 figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "chance_ahead" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "margin_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "policy" | "remaining" | "gain" | "effects";
+                /** @example B */
                 variant: string;
                 metric?: string;
                 segment?: string;
@@ -12242,6 +13377,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12257,15 +13393,13 @@ export interface operations {
                     "application/json": components["schemas"]["DerivationOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     set_end: {
@@ -12273,12 +13407,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "ends_at": "2026-03-16T09:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["EndIn"];
             };
         };
@@ -12292,15 +13432,18 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_epochs_file: {
@@ -12308,6 +13451,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12319,17 +13463,17 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/json": unknown;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_epoch_record: {
@@ -12337,7 +13481,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -12353,15 +13499,13 @@ export interface operations {
                     "application/json": components["schemas"]["EpochRecordOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_evidence: {
@@ -12369,6 +13513,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12384,15 +13529,13 @@ export interface operations {
                     "application/json": components["schemas"]["EvidenceOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_evidence_json: {
@@ -12400,6 +13543,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12411,17 +13555,17 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/json": unknown;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_evidence_table: {
@@ -12429,7 +13573,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example csv */
                 form: "csv" | "parquet";
             };
             cookie?: never;
@@ -12441,17 +13587,18 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/vnd.apache.parquet": string;
+                    "text/csv": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     follow_up: {
@@ -12459,6 +13606,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12474,15 +13622,16 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_forecasts: {
@@ -12490,6 +13639,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12505,15 +13655,13 @@ export interface operations {
                     "application/json": components["schemas"]["ForecastsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     forecast: {
@@ -12521,12 +13669,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "high": 0.07,
+                 *       "lift": 0.03,
+                 *       "low": -0.01
+                 *     }
+                 */
                 "application/json": components["schemas"]["ForecastIn"];
             };
         };
@@ -12540,15 +13696,18 @@ export interface operations {
                     "application/json": components["schemas"]["ForecastsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     withdraw_forecast: {
@@ -12556,6 +13715,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12571,15 +13731,16 @@ export interface operations {
                     "application/json": components["schemas"]["ForecastsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_handover: {
@@ -12587,6 +13748,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12602,15 +13764,13 @@ export interface operations {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_imports: {
@@ -12621,6 +13781,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12636,15 +13797,13 @@ export interface operations {
                     "application/json": components["schemas"]["ImportsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     store_import: {
@@ -12652,6 +13811,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12700,15 +13860,18 @@ export interface operations {
                     "application/json": components["schemas"]["ImportOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     preview_import: {
@@ -12716,6 +13879,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12754,18 +13918,21 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PreviewStep"];
+                    "application/x-ndjson": components["schemas"]["PreviewStep"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     add_challenger: {
@@ -12773,12 +13940,27 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "from_day": "2026-03-09",
+                 *       "reason": "A third layout",
+                 *       "variant": {
+                 *         "name": "Cheapest first"
+                 *       },
+                 *       "weights": [
+                 *         1,
+                 *         1,
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["JoinIn"];
             };
         };
@@ -12792,15 +13974,18 @@ export interface operations {
                     "application/json": components["schemas"]["StretchesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_ledger: {
@@ -12811,6 +13996,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12826,15 +14012,13 @@ export interface operations {
                     "application/json": components["schemas"]["LedgerPage"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     set_lesson: {
@@ -12842,12 +14026,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "learnt": "A price at once helps whoever has no date yet."
+                 *     }
+                 */
                 "application/json": components["schemas"]["LessonIO"];
             };
         };
@@ -12861,15 +14051,18 @@ export interface operations {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_live: {
@@ -12877,6 +14070,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12892,15 +14086,13 @@ export interface operations {
                     "application/json": components["schemas"]["LiveOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     take_looks: {
@@ -12908,6 +14100,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -12923,15 +14116,16 @@ export interface operations {
                     "application/json": components["schemas"]["EvidenceOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     set_look_aside: {
@@ -12939,13 +14133,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "Agreed in the weekly review"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AsideIn"];
             };
         };
@@ -12959,15 +14160,18 @@ export interface operations {
                     "application/json": components["schemas"]["EvidenceOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     move_experiment: {
@@ -12977,7 +14181,9 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example pause */
                 move: "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "to-draft" | "new-round";
             };
             cookie?: never;
@@ -12993,15 +14199,16 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_notes: {
@@ -13009,6 +14216,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13021,18 +14229,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "by": "ada",
+                     *         "day": "2026-03-02",
+                     *         "everywhere": true,
+                     *         "id": 1,
+                     *         "text": "Text"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["NoteOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     add_note: {
@@ -13040,12 +14257,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "day": "2026-03-05",
+                 *       "text": "Newsletter sent"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NoteIn"];
             };
         };
@@ -13059,15 +14283,18 @@ export interface operations {
                     "application/json": components["schemas"]["NoteOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_note: {
@@ -13075,7 +14302,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -13089,15 +14318,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_on_page: {
@@ -13107,6 +14337,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13122,15 +14353,13 @@ export interface operations {
                     "application/json": components["schemas"]["OnPageOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     keep_outline: {
@@ -13138,12 +14367,31 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "device": "phone",
+                 *       "elements": [
+                 *         {
+                 *           "height": 1,
+                 *           "key": "fare-calendar",
+                 *           "name": "Fare calendar",
+                 *           "width": 1,
+                 *           "x": 1,
+                 *           "y": 1
+                 *         }
+                 *       ],
+                 *       "height": 1,
+                 *       "variant": "B",
+                 *       "width": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["OutlineIn"];
             };
         };
@@ -13155,15 +14403,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_page_use: {
@@ -13171,6 +14422,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13186,15 +14438,13 @@ export interface operations {
                     "application/json": components["schemas"]["PageUseOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_past: {
@@ -13202,6 +14452,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13217,15 +14468,13 @@ export interface operations {
                     "application/json": components["schemas"]["PastsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_report_picture: {
@@ -13235,7 +14484,9 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example svg */
                 kind: "svg" | "png";
             };
             cookie?: never;
@@ -13247,17 +14498,18 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "image/png": string;
+                    "image/svg+xml": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     remove_picture: {
@@ -13265,7 +14517,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 picture: number;
             };
             cookie?: never;
@@ -13281,15 +14535,16 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     add_place: {
@@ -13297,12 +14552,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "Remove the old calendar from the fares page"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PlaceIn"];
             };
         };
@@ -13316,15 +14577,18 @@ export interface operations {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     tick_place: {
@@ -13332,13 +14596,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 place: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "done": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["TickIn"];
             };
         };
@@ -13352,15 +14623,18 @@ export interface operations {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_place: {
@@ -13368,7 +14642,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 place: number;
             };
             cookie?: never;
@@ -13384,15 +14660,16 @@ export interface operations {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     point_at_page: {
@@ -13400,12 +14677,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "variant": "B"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PointIn"];
             };
         };
@@ -13419,15 +14702,18 @@ export interface operations {
                     "application/json": components["schemas"]["PointingOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_readiness: {
@@ -13435,6 +14721,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13450,15 +14737,13 @@ export interface operations {
                     "application/json": components["schemas"]["ReadinessOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_region_plan: {
@@ -13466,6 +14751,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13481,15 +14767,13 @@ export interface operations {
                     "application/json": components["schemas"]["RegionPlanOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     edit_region_plan: {
@@ -13497,12 +14781,21 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "changes": {
+                 *         "power": 0.8
+                 *       },
+                 *       "version": 3
+                 *     }
+                 */
                 "application/json": components["schemas"]["RegionPlanEdit"];
             };
         };
@@ -13516,15 +14809,18 @@ export interface operations {
                     "application/json": components["schemas"]["RegionPlanOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_spending_calendar: {
@@ -13532,6 +14828,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13547,15 +14844,13 @@ export interface operations {
                     "application/json": components["schemas"]["LatestSpendingCalendar"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     set_spending_calendar: {
@@ -13563,12 +14858,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "again": "no",
+                 *       "start": "2026-03-02",
+                 *       "version": 3
+                 *     }
+                 */
                 "application/json": components["schemas"]["SpendingCalendarIn"];
             };
         };
@@ -13582,15 +14885,18 @@ export interface operations {
                     "application/json": components["schemas"]["LatestSpendingCalendar"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     download_spending_calendar: {
@@ -13598,7 +14904,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example csv */
                 form: "csv" | "ics";
             };
             cookie?: never;
@@ -13610,17 +14918,18 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "text/calendar": string;
+                    "text/csv": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     copy_region_test: {
@@ -13628,6 +14937,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13643,15 +14953,16 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     bring_region_days: {
@@ -13659,6 +14970,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13690,15 +15002,18 @@ export interface operations {
                     "application/json": components["schemas"]["BroughtDaysOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     decide_region_test: {
@@ -13706,12 +15021,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "choice": "A"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RegionDecisionIn"];
             };
         };
@@ -13725,20 +15046,24 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_region_derivation: {
         parameters: {
             query: {
+                /** @example region_return */
                 figure: "region_return" | "region_lift" | "region_pvalue";
                 outcome?: string;
                 group?: string;
@@ -13746,6 +15071,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13761,15 +15087,13 @@ export interface operations {
                     "application/json": components["schemas"]["DerivationOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     hand_over_to_desk: {
@@ -13777,6 +15101,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13792,15 +15117,16 @@ export interface operations {
                     "application/json": components["schemas"]["RegionPlanOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     fetch_desk_spend: {
@@ -13808,6 +15134,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13823,15 +15150,16 @@ export interface operations {
                     "application/json": components["schemas"]["BroughtDaysOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     draw_cells: {
@@ -13839,12 +15167,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "seed": 7
+                 *     }
+                 */
                 "application/json": components["schemas"]["DrawIn"];
             };
         };
@@ -13858,15 +15192,18 @@ export interface operations {
                     "application/json": components["schemas"]["RegionPlanOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     undo_draw: {
@@ -13874,12 +15211,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "Agreed in the weekly review"
+                 *     }
+                 */
                 "application/json": components["schemas"]["UndoDrawIn"];
             };
         };
@@ -13893,15 +15236,18 @@ export interface operations {
                     "application/json": components["schemas"]["RegionPlanOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     download_region_list: {
@@ -13909,7 +15255,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example Fare calendar */
                 name: string;
             };
             cookie?: never;
@@ -13921,17 +15269,17 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "text/csv": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     bring_region_past: {
@@ -13939,6 +15287,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -13975,15 +15324,18 @@ export interface operations {
                     "application/json": components["schemas"]["RegionPlanOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_placebo: {
@@ -13991,6 +15343,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14006,15 +15359,13 @@ export interface operations {
                     "application/json": components["schemas"]["LatestPlacebo"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     start_placebo: {
@@ -14022,12 +15373,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "draws": 100
+                 *     }
+                 */
                 "application/json": components["schemas"]["PlaceboIn"];
             };
         };
@@ -14041,15 +15398,18 @@ export interface operations {
                     "application/json": components["schemas"]["PlaceboOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     cancel_placebo: {
@@ -14057,7 +15417,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -14073,15 +15435,16 @@ export interface operations {
                     "application/json": components["schemas"]["LatestPlacebo"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_region_reading: {
@@ -14089,6 +15452,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14104,15 +15468,13 @@ export interface operations {
                     "application/json": components["schemas"]["RegionReadingOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     start_region_test: {
@@ -14120,6 +15482,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14135,15 +15498,16 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_rehearsal: {
@@ -14151,6 +15515,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14166,15 +15531,13 @@ export interface operations {
                     "application/json": components["schemas"]["LatestRehearsal"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     start_rehearsal: {
@@ -14182,12 +15545,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "runs": 2000
+                 *     }
+                 */
                 "application/json": components["schemas"]["RehearseIn"];
             };
         };
@@ -14201,15 +15570,18 @@ export interface operations {
                     "application/json": components["schemas"]["RehearsalOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     cancel_rehearsal: {
@@ -14217,7 +15589,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -14233,15 +15607,16 @@ export interface operations {
                     "application/json": components["schemas"]["LatestRehearsal"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_report: {
@@ -14249,6 +15624,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14261,18 +15637,287 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "against_rule": true,
+                     *       "area": "Booking",
+                     *       "because": "Because",
+                     *       "by_region": false,
+                     *       "caveats": [
+                     *         "Caveats"
+                     *       ],
+                     *       "data_until": "Data until",
+                     *       "date_line": "Date line",
+                     *       "decided_at": "2026-03-02T09:00:00Z",
+                     *       "decided_by": "ada",
+                     *       "decision": "Decision",
+                     *       "decision_reason": "Decision reason",
+                     *       "decision_sentence": "Decision sentence",
+                     *       "delivery_changes": [
+                     *         {
+                     *           "after": "After",
+                     *           "at": "2026-03-02T09:00:00Z",
+                     *           "before": "Before",
+                     *           "by": "ada",
+                     *           "reason": "Agreed in the weekly review",
+                     *           "subject": "Subject"
+                     *         }
+                     *       ],
+                     *       "earlier_pictures": [
+                     *         [
+                     *           {
+                     *             "caption": "Caption",
+                     *             "height": 1,
+                     *             "id": 1,
+                     *             "until": "2026-03-02",
+                     *             "url": "https://tidewick.example/hooks",
+                     *             "width": 1
+                     *           }
+                     *         ]
+                     *       ],
+                     *       "facts": [
+                     *         {
+                     *           "label": "Label",
+                     *           "note": "For the weekly review",
+                     *           "value": "Value"
+                     *         }
+                     *       ],
+                     *       "how_decided": "How decided",
+                     *       "hypothesis": "Whoever sees the cheapest day of a month at once books sooner.",
+                     *       "key": "fare-calendar",
+                     *       "learnt": "Learnt",
+                     *       "lines": [
+                     *         {
+                     *           "changes": "Changes",
+                     *           "counts": "Counts",
+                     *           "letter": "B",
+                     *           "level": "Level",
+                     *           "lift": "Lift",
+                     *           "name": "Fare calendar"
+                     *         }
+                     *       ],
+                     *       "name": "Fare calendar",
+                     *       "next_step": "Next step",
+                     *       "pictures": [
+                     *         [
+                     *           {
+                     *             "caption": "Caption",
+                     *             "height": 1,
+                     *             "id": 1,
+                     *             "until": "2026-03-02",
+                     *             "url": "https://tidewick.example/hooks",
+                     *             "width": 1
+                     *           }
+                     *         ]
+                     *       ],
+                     *       "reading": {
+                     *         "adds_up": true,
+                     *         "adjusted_by_days": 1,
+                     *         "arms": [
+                     *           {
+                     *             "letter": "B",
+                     *             "name": "Fare calendar",
+                     *             "planned_share": 0.5,
+                     *             "rate": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "seen_share": 0.5,
+                     *             "stopped": false,
+                     *             "total": 0.5,
+                     *             "units": 1
+                     *           }
+                     *         ],
+                     *         "chance_meaning": "",
+                     *         "comparisons": [
+                     *           {
+                     *             "adjusted_pvalue": 0.5,
+                     *             "adjusted_text": "",
+                     *             "chance": 0.5,
+                     *             "critical_value": 0.5,
+                     *             "difference": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "effect": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "effect_per_month": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "exact_pvalue": 0.5,
+                     *             "expected_loss": 0.5,
+                     *             "letter": "B",
+                     *             "lift": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "margin_pvalue": 0.5,
+                     *             "pvalue": 0.5,
+                     *             "sentence": "Sentence",
+                     *             "statistic": 0.5,
+                     *             "superiority": 0.5,
+                     *             "tone": "ahead"
+                     *           }
+                     *         ],
+                     *         "conditions": [
+                     *           {
+                     *             "key": "fare-calendar",
+                     *             "label": "Label",
+                     *             "required": "Required",
+                     *             "seen": "Seen",
+                     *             "state": "met",
+                     *             "subject": "minimum"
+                     *           }
+                     *         ],
+                     *         "confidence": 0.95,
+                     *         "conflicts": [],
+                     *         "credible": false,
+                     *         "currency": "EUR",
+                     *         "days": 1,
+                     *         "design": "parallel",
+                     *         "design_caveat": "",
+                     *         "design_words": "",
+                     *         "detail": "Detail",
+                     *         "figure": "Figure",
+                     *         "first_day": "2026-03-02",
+                     *         "good_direction": "up",
+                     *         "headline": "Headline",
+                     *         "interval_confidence": 0.5,
+                     *         "kind": "rate",
+                     *         "last_day": "2026-03-02",
+                     *         "method": "",
+                     *         "metric": "booking-rate",
+                     *         "next_look": "2026-03-02",
+                     *         "one_sided": false,
+                     *         "overlap": {
+                     *           "apart_share": 0.5,
+                     *           "days_apart": [
+                     *             "2026-03-02"
+                     *           ],
+                     *           "drift_pvalue": 0.5,
+                     *           "same_time": true
+                     *         },
+                     *         "planned_days": 1,
+                     *         "progress": 0.5,
+                     *         "question": "Question",
+                     *         "ranking": [],
+                     *         "read_on": "2026-03-02",
+                     *         "readable": true,
+                     *         "rule_in_words": "Rule in words",
+                     *         "scale": "lift",
+                     *         "scale_unit": 1,
+                     *         "secondary": [],
+                     *         "short": "Short",
+                     *         "size_meaning": "Size meaning",
+                     *         "split": {
+                     *           "as_planned": true,
+                     *           "pvalue": 0.5
+                     *         },
+                     *         "stratified_by": "",
+                     *         "suggested": "Suggested",
+                     *         "summary": {
+                     *           "chances": [
+                     *             0.5
+                     *           ],
+                     *           "gained": {
+                     *             "estimate": null,
+                     *             "high": null,
+                     *             "low": null
+                     *           },
+                     *           "leader": "Leader",
+                     *           "policy": {
+                     *             "best": "Best",
+                     *             "choices": [],
+                     *             "clipped": 1,
+                     *             "control": 1,
+                     *             "count": 0.5,
+                     *             "enough": true,
+                     *             "from_all": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "lines": [],
+                     *             "max_weight": 0.5,
+                     *             "needed": 1,
+                     *             "sentences": [],
+                     *             "units": 1
+                     *           },
+                     *           "pooled": [
+                     *             {
+                     *               "letter": "B",
+                     *               "level": null,
+                     *               "lift": {
+                     *                 "estimate": null,
+                     *                 "high": null,
+                     *                 "low": null
+                     *               }
+                     *             }
+                     *           ],
+                     *           "remaining": 0.5,
+                     *           "remarks": [
+                     *             "Remarks"
+                     *           ],
+                     *           "sentence": "Sentence",
+                     *           "spared": {
+                     *             "estimate": null,
+                     *             "high": null,
+                     *             "low": null
+                     *           }
+                     *         },
+                     *         "unit": "u-20417",
+                     *         "unit_name": "visitor",
+                     *         "variance_removed": 0.5,
+                     *         "variant": "B",
+                     *         "verdict": "winner",
+                     *         "warnings": [
+                     *           "Warnings"
+                     *         ],
+                     *         "worthwhile_lift": 0.05,
+                     *         "worthwhile_text": "",
+                     *         "would_change": []
+                     *       },
+                     *       "rollout_brings": "",
+                     *       "rule_changes": [
+                     *         {
+                     *           "after": "After",
+                     *           "at": "2026-03-02T09:00:00Z",
+                     *           "before": "Before",
+                     *           "by": "ada",
+                     *           "reason": "Agreed in the weekly review"
+                     *         }
+                     *       ],
+                     *       "rule_line": "Rule line",
+                     *       "rule_locked_at": "2026-03-02T09:00:00Z",
+                     *       "secondary": [
+                     *         "Secondary"
+                     *       ],
+                     *       "shared_out": "Shared out",
+                     *       "started_on": "2026-03-02",
+                     *       "state": "running",
+                     *       "verdict_name": "Verdict name",
+                     *       "why": "Why",
+                     *       "workspace": "Workspace"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReportOut"] | components["schemas"]["RegionReportOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_report_links: {
@@ -14280,6 +15925,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14292,18 +15938,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "expires_at": "2026-03-02T09:00:00Z",
+                     *         "id": 1,
+                     *         "kind": "report",
+                     *         "made_at": "2026-03-02T09:00:00Z",
+                     *         "made_by": "ada",
+                     *         "note": "For the weekly review",
+                     *         "opened": 1,
+                     *         "path": "/experiments/fare-calendar",
+                     *         "state": "running"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["LinkOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     share_report: {
@@ -14311,12 +15970,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "days": 30,
+                 *       "note": "For the weekly review"
+                 *     }
+                 */
                 "application/json": components["schemas"]["LinkIn"];
             };
         };
@@ -14330,15 +15996,18 @@ export interface operations {
                     "application/json": components["schemas"]["LinkOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     withdraw_report_link: {
@@ -14346,7 +16015,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 link: number;
             };
             cookie?: never;
@@ -14362,15 +16033,16 @@ export interface operations {
                     "application/json": components["schemas"]["LinkOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_report_html: {
@@ -14378,6 +16050,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14389,17 +16062,17 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "text/html": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_report_slides: {
@@ -14407,6 +16080,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14418,17 +16092,17 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/vnd.openxmlformats-officedocument.presentationml.presentation": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     plan_rollout: {
@@ -14436,12 +16110,27 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "steps": [
+                 *         {
+                 *           "day": "2026-03-17",
+                 *           "share": 0.5
+                 *         },
+                 *         {
+                 *           "day": "2026-03-20",
+                 *           "share": 1
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["RolloutPlanIn"];
             };
         };
@@ -14455,15 +16144,18 @@ export interface operations {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_rollout_table: {
@@ -14471,7 +16163,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example csv */
                 form: "csv" | "parquet";
             };
             cookie?: never;
@@ -14483,17 +16177,18 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/vnd.apache.parquet": string;
+                    "text/csv": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     release_rollout: {
@@ -14501,6 +16196,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14516,15 +16212,16 @@ export interface operations {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     stop_rollout: {
@@ -14532,12 +16229,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "Agreed in the weekly review"
+                 *     }
+                 */
                 "application/json": components["schemas"]["StopIn"];
             };
         };
@@ -14551,15 +16254,18 @@ export interface operations {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     store_second_count: {
@@ -14567,6 +16273,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14602,15 +16309,18 @@ export interface operations {
                     "application/json": components["schemas"]["SecondCountFileOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_second_counts_table: {
@@ -14618,7 +16328,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example csv */
                 form: "csv" | "parquet";
             };
             cookie?: never;
@@ -14630,17 +16342,18 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/vnd.apache.parquet": string;
+                    "text/csv": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     preview_second_count: {
@@ -14648,6 +16361,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14681,15 +16395,18 @@ export interface operations {
                     "application/json": components["schemas"]["SecondCountFileOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_second_count: {
@@ -14697,7 +16414,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example Source */
                 source: string;
             };
             cookie?: never;
@@ -14711,15 +16430,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_segment_evidence: {
@@ -14732,6 +16452,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14747,26 +16468,27 @@ export interface operations {
                     "application/json": components["schemas"]["SegmentsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_selected_range: {
         parameters: {
             query: {
+                /** @example 2026-03-02 */
                 first: string;
+                /** @example 2026-03-02 */
                 last: string;
                 metric?: string;
             };
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14782,15 +16504,13 @@ export interface operations {
                     "application/json": components["schemas"]["SelectedRangeOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_snippets: {
@@ -14798,6 +16518,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14810,18 +16531,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "code": "123456",
+                     *         "name": "Fare calendar",
+                     *         "title": "Title"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["SnippetOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     store_spend: {
@@ -14829,6 +16557,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14867,15 +16596,18 @@ export interface operations {
                     "application/json": components["schemas"]["SpendFileOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     preview_spend: {
@@ -14883,6 +16615,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14919,15 +16652,18 @@ export interface operations {
                     "application/json": components["schemas"]["SpendFileOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_split: {
@@ -14935,6 +16671,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -14950,15 +16687,13 @@ export interface operations {
                     "application/json": components["schemas"]["StretchesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     change_split: {
@@ -14966,12 +16701,23 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "from_day": "2026-03-09",
+                 *       "reason": "A sale is on",
+                 *       "weights": [
+                 *         3,
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["SplitIn"];
             };
         };
@@ -14985,15 +16731,18 @@ export interface operations {
                     "application/json": components["schemas"]["StretchesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     withdraw_split_change: {
@@ -15001,7 +16750,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -15017,15 +16768,16 @@ export interface operations {
                     "application/json": components["schemas"]["StretchesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     start_experiment: {
@@ -15033,12 +16785,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "ends_at": "2026-03-16T09:00:00Z",
+                 *       "starts_at": "2026-03-02T09:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["StartIn"];
             };
         };
@@ -15052,15 +16811,18 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     stop_variant: {
@@ -15068,12 +16830,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "Agreed in the weekly review"
+                 *     }
+                 */
                 "application/json": components["schemas"]["StopIn"];
             };
         };
@@ -15087,15 +16855,18 @@ export interface operations {
                     "application/json": components["schemas"]["StretchesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     store_units: {
@@ -15103,6 +16874,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -15141,15 +16913,18 @@ export interface operations {
                     "application/json": components["schemas"]["UnitsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     preview_units: {
@@ -15157,6 +16932,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -15188,15 +16964,18 @@ export interface operations {
                     "application/json": components["schemas"]["UnitsOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     add_picture: {
@@ -15204,7 +16983,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 variant: number;
             };
             cookie?: never;
@@ -15235,15 +17016,18 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_verdict_file: {
@@ -15251,6 +17035,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -15262,17 +17047,17 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/zip": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     withdraw_decision: {
@@ -15280,12 +17065,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "Agreed in the weekly review"
+                 *     }
+                 */
                 "application/json": components["schemas"]["WithdrawIn"];
             };
         };
@@ -15299,15 +17090,18 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     check_visitor: {
@@ -15315,12 +17109,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "unit": "u-20417"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CheckIn"];
             };
         };
@@ -15334,15 +17134,18 @@ export interface operations {
                     "application/json": components["schemas"]["CheckOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_for_engineer: {
@@ -15350,6 +17153,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 9Wk2hVqTn4s */
                 token: string;
             };
             cookie?: never;
@@ -15365,15 +17169,11 @@ export interface operations {
                     "application/json": components["schemas"]["EngineerOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            404: components["responses"]["not-found"];
+            410: components["responses"]["gone"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     forget_person: {
@@ -15385,6 +17185,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "unit": "u-20417"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PersonIn"];
             };
         };
@@ -15398,15 +17203,17 @@ export interface operations {
                     "application/json": components["schemas"]["ForgottenOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     preview_forget: {
@@ -15418,6 +17225,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "unit": "u-20417"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PersonIn"];
             };
         };
@@ -15431,15 +17243,17 @@ export interface operations {
                     "application/json": components["schemas"]["KnownOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_forgotten: {
@@ -15457,18 +17271,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "at": "2026-03-02T09:00:00Z",
+                     *         "by": "ada",
+                     *         "erased_there_at": "2026-03-02T09:00:00Z",
+                     *         "events": 1,
+                     *         "experiments": 1,
+                     *         "id": 1,
+                     *         "ids": [
+                     *           "Ids"
+                     *         ]
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ForgottenOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     download_forgotten: {
@@ -15485,17 +17310,15 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "text/csv": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     note_erased: {
@@ -15503,6 +17326,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -15518,15 +17342,16 @@ export interface operations {
                     "application/json": components["schemas"]["ForgottenOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_installation: {
@@ -15547,15 +17372,11 @@ export interface operations {
                     "application/json": components["schemas"]["InstallationOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_keys: {
@@ -15573,18 +17394,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "events_per_day": 1,
+                     *         "expires_at": "2026-03-02T09:00:00Z",
+                     *         "id": 1,
+                     *         "kind": "server",
+                     *         "made_at": "2026-03-02T09:00:00Z",
+                     *         "made_by": "ada",
+                     *         "name": "Fare calendar",
+                     *         "origins": [
+                     *           "https://tidewick.example"
+                     *         ],
+                     *         "per_minute": 1,
+                     *         "public": "Public",
+                     *         "refused": 1,
+                     *         "scopes": [
+                     *           "read"
+                     *         ],
+                     *         "start": "Start",
+                     *         "used_at": "2026-03-02T09:00:00Z",
+                     *         "withdrawn_at": "2026-03-02T09:00:00Z"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["KeyOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     make_key: {
@@ -15596,6 +17438,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Booking service",
+                 *       "scopes": [
+                 *         "assign",
+                 *         "collect"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["KeyIn"];
             };
         };
@@ -15609,15 +17460,17 @@ export interface operations {
                     "application/json": components["schemas"]["NewKeyOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     withdraw_key: {
@@ -15625,6 +17478,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -15640,15 +17494,16 @@ export interface operations {
                     "application/json": components["schemas"]["KeyOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_lakes: {
@@ -15669,15 +17524,11 @@ export interface operations {
                     "application/json": components["schemas"]["LakesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     count_lake: {
@@ -15685,6 +17536,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example Fare calendar */
                 name: string;
             };
             cookie?: never;
@@ -15700,15 +17552,16 @@ export interface operations {
                     "application/json": components["schemas"]["LakeRunOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     schedule_lake: {
@@ -15716,12 +17569,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example Fare calendar */
                 name: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "every": "never"
+                 *     }
+                 */
                 "application/json": components["schemas"]["LakeScheduleIn"];
             };
         };
@@ -15735,15 +17594,18 @@ export interface operations {
                     "application/json": components["schemas"]["LakeOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_me: {
@@ -15764,15 +17626,11 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     edit_me: {
@@ -15784,6 +17642,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "first_name": "Ada"
+                 *     }
+                 */
                 "application/json": components["schemas"]["OwnChanges"];
             };
         };
@@ -15797,15 +17660,17 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     make_calendar: {
@@ -15826,15 +17691,15 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_calendar: {
@@ -15855,15 +17720,15 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     change_password: {
@@ -15875,6 +17740,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of your own"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PasswordChanged"];
             };
         };
@@ -15888,15 +17758,17 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     begin_second_factor: {
@@ -15908,6 +17780,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of your own"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Confirmed"];
             };
         };
@@ -15921,15 +17798,17 @@ export interface operations {
                     "application/json": components["schemas"]["NewFactor"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     confirm_second_factor: {
@@ -15941,6 +17820,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "123456"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Code"];
             };
         };
@@ -15954,15 +17838,17 @@ export interface operations {
                     "application/json": components["schemas"]["RecoveryCodes"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     renew_recovery_codes: {
@@ -15974,6 +17860,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of your own"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Confirmed"];
             };
         };
@@ -15987,15 +17878,17 @@ export interface operations {
                     "application/json": components["schemas"]["RecoveryCodes"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_second_factor: {
@@ -16007,6 +17900,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of your own"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Confirmed"];
             };
         };
@@ -16020,15 +17918,17 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     end_other_sessions: {
@@ -16049,15 +17949,15 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     end_session: {
@@ -16065,6 +17965,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -16080,15 +17981,16 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     make_token: {
@@ -16100,6 +18002,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "expires_at": "2026-03-02T09:00:00Z",
+                 *       "name": "Fare calendar",
+                 *       "scopes": [
+                 *         "read"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["TokenIn"];
             };
         };
@@ -16113,15 +18024,17 @@ export interface operations {
                     "application/json": components["schemas"]["NewTokenOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     withdraw_token: {
@@ -16129,6 +18042,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -16144,15 +18058,16 @@ export interface operations {
                     "application/json": components["schemas"]["TokenOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_metrics: {
@@ -16178,15 +18093,12 @@ export interface operations {
                     "application/json": components["schemas"]["MetricPage"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     create_metric: {
@@ -16198,6 +18110,20 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "definition": {
+                 *         "kind": "conversion",
+                 *         "measure": {
+                 *           "events": {
+                 *             "event": "booking"
+                 *           },
+                 *           "kind": "conversion"
+                 *         }
+                 *       },
+                 *       "name": "Booking rate"
+                 *     }
+                 */
                 "application/json": components["schemas"]["MetricIn"];
             };
         };
@@ -16211,15 +18137,17 @@ export interface operations {
                     "application/json": components["schemas"]["MetricOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     preview_metric: {
@@ -16231,6 +18159,20 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "definition": {
+                 *         "kind": "conversion",
+                 *         "measure": {
+                 *           "events": {
+                 *             "event": "booking"
+                 *           },
+                 *           "kind": "conversion"
+                 *         }
+                 *       },
+                 *       "events": "{\"id\": \"e-1\", \"unit\": \"u-20417\", \"event\": \"booking\", \"at\": \"2026-03-02T09:00:00Z\"}"
+                 *     }
+                 */
                 "application/json": components["schemas"]["MetricPreviewIn"];
             };
         };
@@ -16244,15 +18186,17 @@ export interface operations {
                     "application/json": components["schemas"]["MetricPreview"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     sample_events: {
@@ -16273,15 +18217,11 @@ export interface operations {
                     "application/json": components["schemas"]["SampleOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_metric: {
@@ -16289,6 +18229,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -16304,15 +18245,13 @@ export interface operations {
                     "application/json": components["schemas"]["MetricOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     edit_metric: {
@@ -16320,12 +18259,28 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "definition": {
+                 *         "kind": "conversion",
+                 *         "measure": {
+                 *           "events": {
+                 *             "event": "booking"
+                 *           },
+                 *           "kind": "conversion"
+                 *         }
+                 *       },
+                 *       "name": "Booking rate",
+                 *       "version": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["MetricEdit"];
             };
         };
@@ -16339,15 +18294,18 @@ export interface operations {
                     "application/json": components["schemas"]["MetricOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     delete_metric: {
@@ -16355,6 +18313,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -16368,15 +18327,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_aa_test: {
@@ -16384,6 +18344,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -16399,15 +18360,13 @@ export interface operations {
                     "application/json": components["schemas"]["LatestAATest"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     start_aa_test: {
@@ -16415,12 +18374,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "splits": 1000
+                 *     }
+                 */
                 "application/json": components["schemas"]["AATestIn"];
             };
         };
@@ -16434,15 +18399,18 @@ export interface operations {
                     "application/json": components["schemas"]["AATestOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     cancel_aa_test: {
@@ -16450,7 +18418,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -16466,15 +18436,16 @@ export interface operations {
                     "application/json": components["schemas"]["LatestAATest"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_never_counted: {
@@ -16495,15 +18466,11 @@ export interface operations {
                     "application/json": components["schemas"]["NeverCountedIO"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     choose_never_counted: {
@@ -16515,6 +18482,22 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "groups": [
+                 *         {
+                 *           "conditions": [
+                 *             {
+                 *               "attribute": "Attribute"
+                 *             }
+                 *           ]
+                 *         }
+                 *       ],
+                 *       "units": [
+                 *         "Units"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["NeverCountedIO"];
             };
         };
@@ -16528,15 +18511,17 @@ export interface operations {
                     "application/json": components["schemas"]["NeverCountedIO"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_notices: {
@@ -16560,15 +18545,12 @@ export interface operations {
                     "application/json": components["schemas"]["NoticesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     read_notices: {
@@ -16589,15 +18571,15 @@ export interface operations {
                     "application/json": components["schemas"]["NoticesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_measures: {
@@ -16614,17 +18596,16 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/openmetrics-text": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
         };
     };
     ask_for_password_link: {
@@ -16636,6 +18617,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Fare calendar"
+                 *     }
+                 */
                 "application/json": components["schemas"]["LinkAsked"];
             };
         };
@@ -16647,15 +18633,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_password_link: {
@@ -16663,7 +18651,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example MQ */
                 place: string;
+                /** @example 9Wk2hVqTn4s */
                 token: string;
             };
             cookie?: never;
@@ -16679,15 +18669,12 @@ export interface operations {
                     "application/json": components["schemas"]["PasswordLink"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            404: components["responses"]["not-found"];
+            410: components["responses"]["gone"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     choose_password: {
@@ -16699,6 +18686,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of your own",
+                 *       "place": "MQ",
+                 *       "token": "9Wk2hVqTn4s"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PasswordChosen"];
             };
         };
@@ -16712,15 +18706,18 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            410: components["responses"]["gone"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     read_past_data: {
@@ -16753,15 +18750,17 @@ export interface operations {
                     "application/json": components["schemas"]["PastOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_picture: {
@@ -16769,6 +18768,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 picture: number;
             };
             cookie?: never;
@@ -16780,17 +18780,19 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "image/jpeg": string;
+                    "image/png": string;
+                    "image/webp": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_reductions: {
@@ -16808,18 +18810,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "days": 1,
+                     *         "key": "fare-calendar",
+                     *         "name": "Fare calendar",
+                     *         "units": 1,
+                     *         "until": "2026-03-02T09:00:00Z"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ReducibleOut"][];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_reduction_plan: {
@@ -16827,6 +18837,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
@@ -16842,30 +18853,55 @@ export interface operations {
                     "application/json": components["schemas"]["ReductionPlanOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
         };
     };
     take_reduced_day: {
         parameters: {
             query?: never;
             header: {
+                /** @example X-signature */
                 "X-Signature": string;
             };
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "cells": [
+                 *         {
+                 *           "metric": "booking-rate",
+                 *           "places": [
+                 *             1
+                 *           ],
+                 *           "segment": "Segment",
+                 *           "sums": [
+                 *             "Sums"
+                 *           ],
+                 *           "variant": "B"
+                 *         }
+                 *       ],
+                 *       "day": "2026-03-02",
+                 *       "digest": "5f2c9a",
+                 *       "experiment": "fare-calendar",
+                 *       "format": 1,
+                 *       "plan": "Plan",
+                 *       "round": 1,
+                 *       "until": 1
+                 *     }
+                 */
                 "application/json": {
                     cells: {
                         metric: string;
@@ -16900,15 +18936,18 @@ export interface operations {
                     "application/json": components["schemas"]["DayTakenOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     end_reduction: {
@@ -16916,12 +18955,25 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fare-calendar */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "changed": 1,
+                 *       "days": [
+                 *         "2026-03-02"
+                 *       ],
+                 *       "engine": "Engine",
+                 *       "plan": "Plan",
+                 *       "seconds": 0.5,
+                 *       "until": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["RunEndIn"];
             };
         };
@@ -16935,15 +18987,18 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     create_region_test: {
@@ -16955,6 +19010,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Fare calendar"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewRegionTest"];
             };
         };
@@ -16968,15 +19028,17 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_retention: {
@@ -16997,15 +19059,11 @@ export interface operations {
                     "application/json": components["schemas"]["RetentionOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     choose_retention: {
@@ -17017,6 +19075,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "days_of_events": 400,
+                 *       "days_of_ids": 400
+                 *     }
+                 */
                 "application/json": components["schemas"]["RetentionIn"];
             };
         };
@@ -17030,15 +19094,17 @@ export interface operations {
                     "application/json": components["schemas"]["RetentionOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_running: {
@@ -17055,17 +19121,16 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/json": unknown;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
         };
     };
     size_plan: {
@@ -17077,6 +19142,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "audience_per_day": 8000,
+                 *       "baseline": 0.05,
+                 *       "worthwhile_lift": 0.1
+                 *     }
+                 */
                 "application/json": components["schemas"]["SizeIn"];
             };
         };
@@ -17090,15 +19162,17 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     judge_counts: {
@@ -17110,6 +19184,22 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "arms": [
+                 *         {
+                 *           "conversions": "501",
+                 *           "name": "A",
+                 *           "units": "10480"
+                 *         },
+                 *         {
+                 *           "conversions": "588",
+                 *           "name": "B",
+                 *           "units": "10511"
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["CountsIn"];
             };
         };
@@ -17123,15 +19213,17 @@ export interface operations {
                     "application/json": components["schemas"]["JudgedOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     save_segment_set: {
@@ -17143,6 +19235,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "by": "device",
+                 *       "name": "Phones",
+                 *       "values": [
+                 *         "phone"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["SegmentSetIn"];
             };
         };
@@ -17156,15 +19257,17 @@ export interface operations {
                     "application/json": components["schemas"]["SegmentSetOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_segment_set: {
@@ -17172,6 +19275,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -17185,15 +19289,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_segments: {
@@ -17214,15 +19319,11 @@ export interface operations {
                     "application/json": components["schemas"]["SegmentsIO"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     choose_segments: {
@@ -17234,6 +19335,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "segments": [
+                 *         [
+                 *           "device"
+                 *         ],
+                 *         [
+                 *           "country"
+                 *         ]
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["SegmentsIO"];
             };
         };
@@ -17247,15 +19360,17 @@ export interface operations {
                     "application/json": components["schemas"]["SegmentsIO"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_session: {
@@ -17276,15 +19391,9 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            503: components["responses"]["unavailable"];
         };
     };
     sign_in: {
@@ -17296,6 +19405,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of your own",
+                 *       "username": "ada"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SignIn"];
             };
         };
@@ -17309,15 +19424,17 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     sign_out: {
@@ -17338,15 +19455,15 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_shared_report: {
@@ -17354,6 +19471,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 9Wk2hVqTn4s */
                 token: string;
             };
             cookie?: never;
@@ -17366,18 +19484,285 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "against_rule": true,
+                     *       "area": "Booking",
+                     *       "because": "Because",
+                     *       "by_region": false,
+                     *       "caveats": [
+                     *         "Caveats"
+                     *       ],
+                     *       "data_until": "Data until",
+                     *       "date_line": "Date line",
+                     *       "decided_at": "2026-03-02T09:00:00Z",
+                     *       "decided_by": "ada",
+                     *       "decision": "Decision",
+                     *       "decision_reason": "Decision reason",
+                     *       "decision_sentence": "Decision sentence",
+                     *       "delivery_changes": [
+                     *         {
+                     *           "after": "After",
+                     *           "at": "2026-03-02T09:00:00Z",
+                     *           "before": "Before",
+                     *           "by": "ada",
+                     *           "reason": "Agreed in the weekly review",
+                     *           "subject": "Subject"
+                     *         }
+                     *       ],
+                     *       "earlier_pictures": [
+                     *         [
+                     *           {
+                     *             "caption": "Caption",
+                     *             "height": 1,
+                     *             "id": 1,
+                     *             "until": "2026-03-02",
+                     *             "url": "https://tidewick.example/hooks",
+                     *             "width": 1
+                     *           }
+                     *         ]
+                     *       ],
+                     *       "facts": [
+                     *         {
+                     *           "label": "Label",
+                     *           "note": "For the weekly review",
+                     *           "value": "Value"
+                     *         }
+                     *       ],
+                     *       "how_decided": "How decided",
+                     *       "hypothesis": "Whoever sees the cheapest day of a month at once books sooner.",
+                     *       "key": "fare-calendar",
+                     *       "learnt": "Learnt",
+                     *       "lines": [
+                     *         {
+                     *           "changes": "Changes",
+                     *           "counts": "Counts",
+                     *           "letter": "B",
+                     *           "level": "Level",
+                     *           "lift": "Lift",
+                     *           "name": "Fare calendar"
+                     *         }
+                     *       ],
+                     *       "name": "Fare calendar",
+                     *       "next_step": "Next step",
+                     *       "pictures": [
+                     *         [
+                     *           {
+                     *             "caption": "Caption",
+                     *             "height": 1,
+                     *             "id": 1,
+                     *             "until": "2026-03-02",
+                     *             "url": "https://tidewick.example/hooks",
+                     *             "width": 1
+                     *           }
+                     *         ]
+                     *       ],
+                     *       "reading": {
+                     *         "adds_up": true,
+                     *         "adjusted_by_days": 1,
+                     *         "arms": [
+                     *           {
+                     *             "letter": "B",
+                     *             "name": "Fare calendar",
+                     *             "planned_share": 0.5,
+                     *             "rate": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "seen_share": 0.5,
+                     *             "stopped": false,
+                     *             "total": 0.5,
+                     *             "units": 1
+                     *           }
+                     *         ],
+                     *         "chance_meaning": "",
+                     *         "comparisons": [
+                     *           {
+                     *             "adjusted_pvalue": 0.5,
+                     *             "adjusted_text": "",
+                     *             "chance": 0.5,
+                     *             "critical_value": 0.5,
+                     *             "difference": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "effect": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "effect_per_month": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "exact_pvalue": 0.5,
+                     *             "expected_loss": 0.5,
+                     *             "letter": "B",
+                     *             "lift": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "margin_pvalue": 0.5,
+                     *             "pvalue": 0.5,
+                     *             "sentence": "Sentence",
+                     *             "statistic": 0.5,
+                     *             "superiority": 0.5,
+                     *             "tone": "ahead"
+                     *           }
+                     *         ],
+                     *         "conditions": [
+                     *           {
+                     *             "key": "fare-calendar",
+                     *             "label": "Label",
+                     *             "required": "Required",
+                     *             "seen": "Seen",
+                     *             "state": "met",
+                     *             "subject": "minimum"
+                     *           }
+                     *         ],
+                     *         "confidence": 0.95,
+                     *         "conflicts": [],
+                     *         "credible": false,
+                     *         "currency": "EUR",
+                     *         "days": 1,
+                     *         "design": "parallel",
+                     *         "design_caveat": "",
+                     *         "design_words": "",
+                     *         "detail": "Detail",
+                     *         "figure": "Figure",
+                     *         "first_day": "2026-03-02",
+                     *         "good_direction": "up",
+                     *         "headline": "Headline",
+                     *         "interval_confidence": 0.5,
+                     *         "kind": "rate",
+                     *         "last_day": "2026-03-02",
+                     *         "method": "",
+                     *         "metric": "booking-rate",
+                     *         "next_look": "2026-03-02",
+                     *         "one_sided": false,
+                     *         "overlap": {
+                     *           "apart_share": 0.5,
+                     *           "days_apart": [
+                     *             "2026-03-02"
+                     *           ],
+                     *           "drift_pvalue": 0.5,
+                     *           "same_time": true
+                     *         },
+                     *         "planned_days": 1,
+                     *         "progress": 0.5,
+                     *         "question": "Question",
+                     *         "ranking": [],
+                     *         "read_on": "2026-03-02",
+                     *         "readable": true,
+                     *         "rule_in_words": "Rule in words",
+                     *         "scale": "lift",
+                     *         "scale_unit": 1,
+                     *         "secondary": [],
+                     *         "short": "Short",
+                     *         "size_meaning": "Size meaning",
+                     *         "split": {
+                     *           "as_planned": true,
+                     *           "pvalue": 0.5
+                     *         },
+                     *         "stratified_by": "",
+                     *         "suggested": "Suggested",
+                     *         "summary": {
+                     *           "chances": [
+                     *             0.5
+                     *           ],
+                     *           "gained": {
+                     *             "estimate": null,
+                     *             "high": null,
+                     *             "low": null
+                     *           },
+                     *           "leader": "Leader",
+                     *           "policy": {
+                     *             "best": "Best",
+                     *             "choices": [],
+                     *             "clipped": 1,
+                     *             "control": 1,
+                     *             "count": 0.5,
+                     *             "enough": true,
+                     *             "from_all": {
+                     *               "estimate": null,
+                     *               "high": null,
+                     *               "low": null
+                     *             },
+                     *             "lines": [],
+                     *             "max_weight": 0.5,
+                     *             "needed": 1,
+                     *             "sentences": [],
+                     *             "units": 1
+                     *           },
+                     *           "pooled": [
+                     *             {
+                     *               "letter": "B",
+                     *               "level": null,
+                     *               "lift": {
+                     *                 "estimate": null,
+                     *                 "high": null,
+                     *                 "low": null
+                     *               }
+                     *             }
+                     *           ],
+                     *           "remaining": 0.5,
+                     *           "remarks": [
+                     *             "Remarks"
+                     *           ],
+                     *           "sentence": "Sentence",
+                     *           "spared": {
+                     *             "estimate": null,
+                     *             "high": null,
+                     *             "low": null
+                     *           }
+                     *         },
+                     *         "unit": "u-20417",
+                     *         "unit_name": "visitor",
+                     *         "variance_removed": 0.5,
+                     *         "variant": "B",
+                     *         "verdict": "winner",
+                     *         "warnings": [
+                     *           "Warnings"
+                     *         ],
+                     *         "worthwhile_lift": 0.05,
+                     *         "worthwhile_text": "",
+                     *         "would_change": []
+                     *       },
+                     *       "rollout_brings": "",
+                     *       "rule_changes": [
+                     *         {
+                     *           "after": "After",
+                     *           "at": "2026-03-02T09:00:00Z",
+                     *           "before": "Before",
+                     *           "by": "ada",
+                     *           "reason": "Agreed in the weekly review"
+                     *         }
+                     *       ],
+                     *       "rule_line": "Rule line",
+                     *       "rule_locked_at": "2026-03-02T09:00:00Z",
+                     *       "secondary": [
+                     *         "Secondary"
+                     *       ],
+                     *       "shared_out": "Shared out",
+                     *       "started_on": "2026-03-02",
+                     *       "state": "running",
+                     *       "verdict_name": "Verdict name",
+                     *       "why": "Why",
+                     *       "workspace": "Workspace"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReportOut"] | components["schemas"]["RegionReportOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            404: components["responses"]["not-found"];
+            410: components["responses"]["gone"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_shared_picture: {
@@ -17385,7 +19770,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 9Wk2hVqTn4s */
                 token: string;
+                /** @example 1 */
                 picture: number;
             };
             cookie?: never;
@@ -17397,17 +19784,17 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "image/jpeg": string;
+                    "image/png": string;
+                    "image/webp": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            404: components["responses"]["not-found"];
+            410: components["responses"]["gone"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     make_site_key: {
@@ -17419,6 +19806,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Fare calendar",
+                 *       "origins": [
+                 *         "https://tidewick.example"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["SiteKeyIn"];
             };
         };
@@ -17432,15 +19827,17 @@ export interface operations {
                     "application/json": components["schemas"]["KeyOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     download_local_assignment: {
@@ -17457,17 +19854,12 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "text/javascript": string;
                 };
             };
+            400: components["responses"]["malformed"];
+            503: components["responses"]["unavailable"];
         };
     };
     download_running: {
@@ -17484,17 +19876,15 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/json": unknown;
                 };
             };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     get_vocabulary: {
@@ -17515,15 +19905,8 @@ export interface operations {
                     "application/json": components["schemas"]["VocabularyOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            503: components["responses"]["unavailable"];
         };
     };
     list_webhooks: {
@@ -17544,15 +19927,11 @@ export interface operations {
                     "application/json": components["schemas"]["WebhooksOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     make_webhook: {
@@ -17564,6 +19943,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kinds": [
+                 *         "verdict.changed",
+                 *         "decision.made"
+                 *       ],
+                 *       "name": "Team channel",
+                 *       "url": "https://tidewick.example/hooks"
+                 *     }
+                 */
                 "application/json": components["schemas"]["WebhookIn"];
             };
         };
@@ -17577,15 +19966,17 @@ export interface operations {
                     "application/json": components["schemas"]["WebhookOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     remove_webhook: {
@@ -17593,6 +19984,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -17606,15 +19998,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     edit_webhook: {
@@ -17622,12 +20015,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "paused": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["WebhookChanges"];
             };
         };
@@ -17641,15 +20040,18 @@ export interface operations {
                     "application/json": components["schemas"]["WebhookOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     list_deliveries: {
@@ -17660,6 +20062,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -17675,15 +20078,13 @@ export interface operations {
                     "application/json": components["schemas"]["DeliveriesOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     send_again: {
@@ -17691,7 +20092,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
+                /** @example 1 */
                 delivery: number;
             };
             cookie?: never;
@@ -17707,15 +20110,16 @@ export interface operations {
                     "application/json": components["schemas"]["DeliveryOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     try_webhook: {
@@ -17723,6 +20127,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -17738,15 +20143,16 @@ export interface operations {
                     "application/json": components["schemas"]["WebhookOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
     get_workspace: {
@@ -17767,15 +20173,11 @@ export interface operations {
                     "application/json": components["schemas"]["WorkspaceOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
         };
     };
     edit_workspace: {
@@ -17787,6 +20189,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "time_zone": "Europe/Lisbon"
+                 *     }
+                 */
                 "application/json": components["schemas"]["WorkspaceChanges"];
             };
         };
@@ -17800,15 +20207,17 @@ export interface operations {
                     "application/json": components["schemas"]["WorkspaceOut"];
                 };
             };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
         };
     };
 }

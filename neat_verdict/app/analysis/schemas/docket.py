@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut, Tone
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.traffic.schemas import RolloutIn
 
 
@@ -52,6 +52,7 @@ class Docket(Schema):
 class DecideIn(Body):
     """``rollout`` is that of the variant chosen; without it, units that have the variant keep it and nobody else gets it."""
 
+    model_config = shown(choice="B", reason="Clear, and no guardrail is behind")
     choice: str
     reason: str = ""
     next_step: str = ""

@@ -7,7 +7,7 @@ from datetime import date
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut, Tone
-from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.http.choices import LevelNoun
 
 
@@ -71,6 +71,7 @@ class DerivationOut(Schema):
 
 
 class SegmentSetIn(Body):
+    model_config = shown(name="Phones", by="device", values=["phone"])
     name: str
     by: str
     values: list[str]

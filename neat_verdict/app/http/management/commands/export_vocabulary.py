@@ -6,6 +6,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from neat_verdict.app.http.licences import as_markdown as licences
 from neat_verdict.app.http.problems import as_markdown as problems
 from neat_verdict.app.http.vocabulary import glossary, vocabulary
 from neat_verdict.core.limits import as_markdown as limits
@@ -17,6 +18,7 @@ FILES = {
         json.dumps([term.model_dump() for term in glossary()], indent=1, ensure_ascii=False) + "\n"
     ),
     "docs/glossary.md": as_markdown,
+    "docs/licences.md": licences,
     "docs/limits.md": limits,
     "docs/problems.md": problems,
 }
