@@ -97,3 +97,41 @@ def test_the_docket_is_filtered_by_area_and_owner_and_copies_start_anew(people):
     page.get_by_role("button", name="Copy", exact=True).click()
     page.get_by_role("heading", level=1, name="One-page payment (copy)").wait_for()
     expect(page.get_by_label("Standing").get_by_role("button", name="Start it…")).to_be_visible()
+
+
+def test_a_part_of_the_program_that_is_gone_says_so_at_its_place_until_the_page_is_loaded_anew(people):
+    person = people().sign_in()
+    page = person.page
+    create(page, "Opened before an upgrade")
+    page.route(re.compile(r"/EvidenceSheet-[^/]+\.js"), lambda route: route.fulfill(status=404))
+    page.get_by_role("link", name=re.compile("^Evidence")).click()
+    gone = page.get_by_role("alert").filter(has_text="could not be loaded")
+    expect(gone).to_contain_text("It did not come through. Reload to fetch it again.")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Opened before an upgrade")
+    assert (person.axe(), person.overflow()) == ([], 0)
+    # Another sheet, which is there, is not held up; nor is this one, once it comes.
+    page.get_by_role("link", name=re.compile("^Sizing")).click()
+    page.get_by_text("Confidence").first.wait_for()
+    page.unroute_all()
+    page.get_by_role("link", name=re.compile("^Evidence")).click()
+    gone.get_by_role("button", name="Reload").click()
+    page.get_by_text("Nothing to read yet").first.wait_for()
+    expect(gone).to_have_count(0)
+    person.complaints = [text for text in person.complaints if "dynamically imported module" not in text]
+
+
+def test_a_full_disk_is_said_on_every_page_and_covers_nothing(people):
+    person = people().sign_in()
+    page = person.page
+
+    def nearly_full(route):
+        answer = route.fetch()
+        route.fulfill(response=answer, json={**answer.json(), "warning": "Only 1.4 GB are free on the disk"})
+
+    page.route("**/api/v1/session", nearly_full)
+    page.goto("/")
+    warning, heading = page.get_by_role("alert"), page.get_by_role("heading", level=1).filter(has_text="decision")
+    expect(warning).to_have_text("Only 1.4 GB are free on the disk.")
+    heading.wait_for()
+    assert warning.bounding_box()["y"] + warning.bounding_box()["height"] <= heading.bounding_box()["y"]
+    assert (person.axe(), person.overflow()) == ([], 0)

@@ -1,7 +1,8 @@
 import { lazy, Suspense } from "react";
-import { Navigate, Outlet, Route, Routes } from "react-router";
+import { Navigate, Outlet, Route, Routes, useLocation } from "react-router";
 import { DocketPage } from "./docket/DocketPage";
 import { Empty, Skeleton } from "./parts/basics";
+import { Boundary, Failed } from "./parts/Boundary";
 import { TopBar } from "./parts/TopBar";
 import { SignInPage } from "./SignInPage";
 
@@ -21,6 +22,15 @@ const SetPasswordPage = lazy(() => import("./accounts/SetPasswordPage").then((m)
 const ReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.ReportPage })));
 
 export function App() {
+  const { pathname } = useLocation();
+  return (
+    <Boundary at={pathname} instead={inPage}>
+      <Pages />
+    </Boundary>
+  );
+}
+
+function Pages() {
   return (
     <Suspense
       fallback={
@@ -63,10 +73,21 @@ export function App() {
 }
 
 function Frame() {
+  const { pathname } = useLocation();
   return (
     <>
       <TopBar />
-      <Outlet />
+      <Boundary at={pathname} instead={inPage}>
+        <Outlet />
+      </Boundary>
     </>
+  );
+}
+
+function inPage(error: Error, again: () => void) {
+  return (
+    <main className="mx-auto max-w-3xl p-6">
+      <Failed error={error} again={again} />
+    </main>
   );
 }

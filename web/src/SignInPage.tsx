@@ -87,6 +87,7 @@ function SignIn({ next, forgot }: { next: string; forgot: () => void }) {
         <>
           <p>The password is right. Now the code that your phone shows, or one of your recovery codes:</p>
           <FormField
+            key="code"
             label="Code"
             autoFocus
             autoComplete="one-time-code"

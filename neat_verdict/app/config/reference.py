@@ -28,7 +28,7 @@ class Reference(DocsBase):
     _SETTINGS = {
         "layout": "BaseLayout",
         "deepLinking": True,
-        "docExpansion": "none",
+        "docExpansion": "list",
         "defaultModelsExpandDepth": -1,
         "filter": True,
         "supportedSubmitMethods": ["get", "head"],

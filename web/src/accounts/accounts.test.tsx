@@ -52,6 +52,7 @@ describe("signing in", () => {
     type("Password", "nine-cabins");
     fireEvent.click(screen.getByRole("button", { name: "Sign in" }));
     const code = await screen.findByLabelText("Code");
+    expect(document.activeElement).toBe(code);
     expect(screen.queryByRole("alert")).toBeNull();
     fireEvent.change(code, { target: { value: "1" } });
     fireEvent.click(screen.getByRole("button", { name: "Sign in" }));

@@ -29,45 +29,44 @@ export function TopBar() {
     "g n": () => void navigate("/notices"),
   });
   return (
-    <header className="no-print sticky top-0 z-20 flex h-12 items-center gap-6 border-b border-base-300 bg-base-100 px-5 max-sm:gap-3 max-sm:px-3">
-      <Link to="/" className="font-serif text-[21px] whitespace-nowrap">
-        Neat <em>Verdict</em>
-      </Link>
-      <nav className="flex h-full gap-5 max-sm:gap-3" aria-label="Places">
-        <Place to="/">Docket</Place>
-        <Place to="/casebook">Casebook</Place>
-        <Place to="/metrics" narrow={false}>
-          Metrics
-        </Place>
-        <Place to="/scratchpad">Scratchpad</Place>
-        <NoticesPlace />
-      </nav>
-      <SearchBox input={search} />
-      {mayEdit && (
-        <button className="btn btn-primary btn-sm max-sm:hidden" onClick={() => setCreating(true)}>
-          New experiment
-        </button>
-      )}
-      {session?.account && (
-        <span className="max-sm:ml-auto">
-          <Suspense fallback={<span className={ROUND}>{initialsOf(session.account.display_name)}</span>}>
-            <AccountMenu account={session.account} />
-          </Suspense>
-        </span>
-      )}
+    <>
+      <header className="no-print sticky top-0 z-20 flex h-12 items-center gap-6 border-b border-base-300 bg-base-100 px-5 max-sm:gap-3 max-sm:px-3">
+        <Link to="/" className="font-serif text-[21px] whitespace-nowrap">
+          Neat <em>Verdict</em>
+        </Link>
+        <nav className="flex h-full gap-5 max-sm:gap-3" aria-label="Places">
+          <Place to="/">Docket</Place>
+          <Place to="/casebook">Casebook</Place>
+          <Place to="/metrics" narrow={false}>
+            Metrics
+          </Place>
+          <Place to="/scratchpad">Scratchpad</Place>
+          <NoticesPlace />
+        </nav>
+        <SearchBox input={search} />
+        {mayEdit && (
+          <button className="btn btn-primary btn-sm max-sm:hidden" onClick={() => setCreating(true)}>
+            New experiment
+          </button>
+        )}
+        {session?.account && (
+          <span className="max-sm:ml-auto">
+            <Suspense fallback={<span className={ROUND}>{initialsOf(session.account.display_name)}</span>}>
+              <AccountMenu account={session.account} />
+            </Suspense>
+          </span>
+        )}
+        <Suspense>
+          {creating && <NewExperiment close={() => setCreating(false)} />}
+          {keysShown && <KeyList close={() => setKeysShown(false)} />}
+        </Suspense>
+      </header>
       {session?.warning && (
-        <p
-          role="alert"
-          className="absolute top-full left-0 w-full border-b border-base-300 bg-base-100 px-5 py-1 text-sm text-error"
-        >
+        <p role="alert" className="no-print border-b border-base-300 bg-base-100 px-5 py-1 text-sm text-error">
           {session.warning}.
         </p>
       )}
-      <Suspense>
-        {creating && <NewExperiment close={() => setCreating(false)} />}
-        {keysShown && <KeyList close={() => setKeysShown(false)} />}
-      </Suspense>
-    </header>
+    </>
   );
 }
 

@@ -5,6 +5,7 @@ import { day } from "../lib/format";
 import { useKeys } from "../lib/keyboard";
 import { SHEETS, STATES } from "../lib/words";
 import { Empty, Failure, Skeleton } from "../parts/basics";
+import { Boundary } from "../parts/Boundary";
 import { EditingProvider, useEditing } from "./editing";
 import { Rail } from "./Rail";
 import { RegionStanding } from "./regions/RegionStanding";
@@ -82,9 +83,11 @@ function Layout() {
         <Notices />
         <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
           {Sheet ? (
-            <Suspense fallback={<Skeleton rows={5} />}>
-              <Sheet />
-            </Suspense>
+            <Boundary at={sheet}>
+              <Suspense fallback={<Skeleton rows={5} />}>
+                <Sheet />
+              </Suspense>
+            </Boundary>
           ) : (
             <Empty title="There is no such sheet">The sheets are in the list at the left.</Empty>
           )}
