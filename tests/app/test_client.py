@@ -188,7 +188,7 @@ def test_a_file_with_wrong_lines_is_stored_only_where_they_may_be_left_out(comma
     file = tmp_path / "counts.csv"
     file.write_bytes(COUNTS + b"\n2026-03-29,C,1,1")
     status, _, wrong = command("import", running.key, file)
-    assert (status, wrong.startswith("line 58: ")) == (1, True)
+    assert (status, wrong.startswith("line 58: "), wrong.count("\n")) == (1, True, 1)
     assert not Import.objects.exists()
     assert command("import", running.key, file, "--leave-out-wrong")[1].endswith(b"1 left out\n")
 

@@ -125,3 +125,26 @@ def test_each_report_prints_on_one_page(people, key):
     pages = PdfReader(io.BytesIO(page.pdf(prefer_css_page_size=True, print_background=True))).pages
     assert len(pages) == 1
     assert "grey band" in pages[0].extract_text() or "may be read" in pages[0].extract_text()
+
+
+def test_each_place_has_a_title_and_is_reached_without_a_mouse_and_on_a_phone(people):
+    person = people(width=390, height=844).sign_in()
+    page = person.page
+    expect(page).to_have_title("Docket · Neat Verdict")
+    _open(page, f"{CALENDAR}/brief")
+    expect(page).to_have_title("Brief · Fare calendar before the sailing list · Neat Verdict")
+    page.get_by_label("Sheet", exact=True).select_option(label="Evidence")
+    expect(page).to_have_title("Evidence · Fare calendar before the sailing list · Neat Verdict")
+    expect(page.locator("p[aria-live]")).to_have_text("Evidence · Fare calendar before the sailing list · Neat Verdict")
+    page.get_by_label("Sheet", exact=True).select_option(label="Ledger")
+    expect(page).to_have_title("Ledger · Fare calendar before the sailing list · Neat Verdict")
+    # Past the bar and its menus by one key.
+    page.goto("/casebook")
+    expect(page).to_have_title("Casebook · Neat Verdict")
+    page.locator("main").get_by_role("link").first.wait_for()
+    page.keyboard.press("Tab")
+    expect(page.get_by_role("link", name="To the content")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.locator("#content")).to_be_focused()
+    page.keyboard.press("Tab")
+    assert page.evaluate("document.querySelector('main').contains(document.activeElement)")

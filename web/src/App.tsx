@@ -3,6 +3,7 @@ import { Navigate, Outlet, Route, Routes, useLocation } from "react-router";
 import { DocketPage } from "./docket/DocketPage";
 import { Empty, Skeleton } from "./parts/basics";
 import { Boundary, Failed } from "./parts/Boundary";
+import { useAnnounced, useTitle } from "./parts/title";
 import { TopBar } from "./parts/TopBar";
 import { SignInPage } from "./SignInPage";
 
@@ -58,14 +59,7 @@ function Pages() {
           <Route path="/connections" element={<ConnectionsPage />} />
           <Route path="/experiments/:key" element={<Navigate to="brief" replace />} />
           <Route path="/experiments/:key/:sheet" element={<ExperimentPage />} />
-          <Route
-            path="*"
-            element={
-              <main className="p-6">
-                <Empty title="There is nothing at this address">Go to the docket (g then d).</Empty>
-              </main>
-            }
-          />
+          <Route path="*" element={<Nowhere />} />
         </Route>
       </Routes>
     </Suspense>
@@ -74,13 +68,34 @@ function Pages() {
 
 function Frame() {
   const { pathname } = useLocation();
+  const announced = useAnnounced();
   return (
     <>
+      <a
+        href="#content"
+        className="no-print btn btn-sm btn-primary fixed top-2 left-2 z-30 -translate-y-20 focus:translate-y-0"
+      >
+        To the content
+      </a>
       <TopBar />
-      <Boundary at={pathname} instead={inPage}>
-        <Outlet />
-      </Boundary>
+      <div id="content" tabIndex={-1} className="outline-none">
+        <Boundary at={pathname} instead={inPage}>
+          <Outlet />
+        </Boundary>
+      </div>
+      <p aria-live="polite" className="sr-only">
+        {announced}
+      </p>
     </>
+  );
+}
+
+function Nowhere() {
+  useTitle("Nothing here");
+  return (
+    <main className="p-6">
+      <Empty title="There is nothing at this address">Go to the docket (g then d).</Empty>
+    </main>
   );
 }
 

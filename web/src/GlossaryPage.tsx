@@ -1,9 +1,11 @@
 import { useSearchParams } from "react-router";
 import glossary from "./api/glossary.json";
 import { Empty } from "./parts/basics";
+import { useTitle } from "./parts/title";
 
 /** The words of the product and of the trade, as they are meant here. */
 export function GlossaryPage() {
+  useTitle("Glossary");
   const [params, setParams] = useSearchParams();
   const search = params.get("find") ?? "";
   const shown = glossary

@@ -4,6 +4,7 @@ import { Problem } from "./api/client";
 import { useSession, useSignIn } from "./api/hooks";
 import { errorOf, FormError } from "./parts/basics";
 import { FormField } from "./parts/FormField";
+import { useTitle } from "./parts/title";
 
 /** Where somebody was going, as long as that is here: a browser leaves characters out that a look at the text would not. */
 export function hereOrHome(next: string): string {
@@ -27,6 +28,7 @@ const REFUSED: Record<string, string> = {
 };
 
 export function SignInPage() {
+  useTitle("Sign in");
   const { data: session } = useSession();
   const [forgotten, setForgotten] = useState(false);
   const asked = new URLSearchParams(window.location.search);

@@ -7,9 +7,11 @@ import { errorOf, Failure, FormError, Panel, Skeleton } from "../parts/basics";
 import { FormField } from "../parts/FormField";
 import { SecondFactor } from "./SecondFactor";
 import { Tokens } from "./Tokens";
+import { useTitle } from "../parts/title";
 
 /** One's own account: name, password, second factor, where one is signed in, tokens. */
 export function AccountPage() {
+  useTitle("Your account");
   const me = useMe();
   const { data: session } = useSession();
   const zone = session?.time_zone ?? "UTC";

@@ -17,9 +17,11 @@ import { Empty, errorOf, Failure, FormError, Panel, Skeleton } from "../parts/ba
 import { AccountDetail } from "./AccountDetail";
 import { FormField } from "../parts/FormField";
 import { RoleSelect } from "./RoleSelect";
+import { useTitle } from "../parts/title";
 
 /** What admins keep: accounts, the workspace, and who changed what of them. */
 export function AccountsPage() {
+  useTitle("Accounts");
   const { data: session } = useSession();
   const may = session?.account?.may_administer;
   return (

@@ -3,9 +3,11 @@ import { Link, useParams } from "react-router";
 import { useChoosePassword, usePasswordLink } from "../api/accounts";
 import { errorOf, FormError, Skeleton } from "../parts/basics";
 import { FormField } from "../parts/FormField";
+import { useTitle } from "../parts/title";
 
 /** Where a link of a mail leads: the first password, or another one. */
 export function SetPasswordPage() {
+  useTitle("Choose a password");
   const { place = "", token = "" } = useParams();
   const link = usePasswordLink(place, token);
   const choose = useChoosePassword();

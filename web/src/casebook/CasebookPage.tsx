@@ -13,12 +13,14 @@ import { Empty, Failure, Panel, Skeleton } from "../parts/basics";
 import { DataTable, type Column } from "../parts/DataTable";
 import { Levels } from "./Levels";
 import { RegionCases } from "./RegionCases";
+import { useTitle } from "../parts/title";
 
 type Case = Casebook["cases"][number];
 const NEEDS = 900;
 
 /** Decided experiments: what was tried, what came of it, how often we win, and how good our guesses are. */
 export function CasebookPage() {
+  useTitle("Casebook");
   const [params, change] = useAddressParams();
   const typed = params.get("find") ?? "";
   const search = useSettled(typed, 250);

@@ -6,6 +6,7 @@ import { useAddressParams } from "../lib/useAddressParams";
 import { Empty, Failure, Skeleton } from "../parts/basics";
 import { Row, STRIP_WIDTH } from "./Row";
 import { useRowKeys } from "./useRowKeys";
+import { useTitle } from "../parts/title";
 
 const GROUPS: { name: DocketRow["group"]; title: string; note: string }[] = [
   {
@@ -21,6 +22,7 @@ const GROUPS: { name: DocketRow["group"]; title: string; note: string }[] = [
 ];
 
 export function DocketPage() {
+  useTitle("Docket");
   const [params, change] = useAddressParams();
   const filter = {
     search: params.get("search") ?? "",

@@ -40,3 +40,5 @@ export const SHEET_TITLES: Record<SheetName, string> = {
   evidence: "Evidence",
   verdict: "Verdict",
 };
+/** All places of an experiment. */
+export const PLACE_TITLES: Record<string, string> = { ...SHEET_TITLES, rehearsal: "Rehearsal", ledger: "Ledger" };

@@ -4,9 +4,11 @@ import { kindNamed } from "../api/vocabulary";
 import { useMetrics, useSession } from "../api/hooks";
 import { plural } from "../lib/format";
 import { Empty, Failure, Skeleton } from "../parts/basics";
+import { useTitle } from "../parts/title";
 
 /** Every metric, with what it counts and who uses it. */
 export function LibraryPage() {
+  useTitle("Metrics");
   const [params, setParams] = useSearchParams();
   const navigate = useNavigate();
   const { data: session } = useSession();

@@ -11,12 +11,14 @@ import { Problem } from "./ConditionFields";
 import { kindNamed } from "../api/vocabulary";
 import { FIRST } from "./kinds";
 import { WorkedExample } from "./WorkedExample";
+import { useTitle } from "../parts/title";
 
 /** One metric: what it counts, tried on events, where it is used. */
 export function MetricPage() {
   const { key = "" } = useParams();
   const known = key === "new" ? null : key;
   const metric = useMetric(known);
+  useTitle(known ? (metric.data?.name ?? "") : "A new metric", "Metrics");
   if (known && metric.isPending)
     return (
       <main className="p-6">

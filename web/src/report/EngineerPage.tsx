@@ -7,11 +7,13 @@ import { Findings } from "../parts/Findings";
 import { Letter } from "../parts/Letter";
 import { Snippets } from "../parts/Snippets";
 import { Panel, Skeleton } from "../parts/basics";
+import { useTitle } from "../parts/title";
 
 /** All that an engineer needs to bring an experiment onto the page, behind a link: no account, nothing to change. */
 export function EngineerPage() {
   const { token = "" } = useParams();
   const known = useForEngineer(token);
+  useTitle("For the engineer", known.data?.name ?? "");
   return (
     <main className="mx-auto grid max-w-[860px] grid-cols-[minmax(0,1fr)] gap-3 px-3 py-5">
       {known.isPending && <Skeleton rows={6} />}

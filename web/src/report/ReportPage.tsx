@@ -7,10 +7,12 @@ import type { RegionReport, Report } from "../api/client";
 import { RegionReportSheet } from "./RegionReportSheet";
 import { ReportSheet } from "./ReportSheet";
 import { ShareDialog } from "./ShareDialog";
+import { useTitle } from "../parts/title";
 
 export function ReportPage() {
   const { key = "" } = useParams();
   const report = useReport(key);
+  useTitle("Report", report.data?.name ?? "");
   const { data: session } = useSession();
   const [sharing, setSharing] = useState(false);
   const base = `/api/v1/experiments/${key}`;
@@ -67,6 +69,7 @@ function Sheet({ report }: { report: Report | RegionReport }) {
 export function SharedReportPage() {
   const { token = "" } = useParams();
   const report = useSharedReport(token);
+  useTitle("Report", report.data?.name ?? "");
   return (
     <main className="mx-auto max-w-[820px] px-3 py-5 print:p-0">
       <div className="no-print mb-2 flex items-center text-sm">

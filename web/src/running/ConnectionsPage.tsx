@@ -7,9 +7,11 @@ import { Lakes } from "./Lakes";
 import { Retention } from "./Retention";
 import { ServerKeys, SiteKeys } from "./Keys";
 import { Webhooks } from "./Webhooks";
+import { useTitle } from "../parts/title";
 
 /** How other systems reach us: keys, addresses, and the properties that visitors are counted by. */
 export function ConnectionsPage() {
+  useTitle("Connections");
   return (
     <main className="mx-auto grid max-w-[900px] grid-cols-1 gap-3 px-6 pt-5 pb-12 max-sm:px-3">
       <h1 className="text-[27px]">Connections</h1>

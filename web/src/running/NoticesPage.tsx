@@ -4,6 +4,7 @@ import { useNotices, useReadNotices } from "../api/running";
 import { moment, plural } from "../lib/format";
 import { SHEET_TITLES, type SheetName } from "../lib/words";
 import { Empty, Failure, Skeleton } from "../parts/basics";
+import { useTitle } from "../parts/title";
 
 const EDGE: Record<string, string> = {
   unsound: "border-l-error",
@@ -13,6 +14,7 @@ const EDGE: Record<string, string> = {
 
 /** What needs somebody, each sent once, the latest first. */
 export function NoticesPage() {
+  useTitle("Notices");
   const notices = useNotices();
   const read = useReadNotices();
   const { data: session } = useSession();

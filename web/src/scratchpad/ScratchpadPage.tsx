@@ -1,9 +1,11 @@
 import { NavLink, useSearchParams } from "react-router";
 import { CountsPad } from "./CountsPad";
 import { SizePad } from "./SizePad";
+import { useTitle } from "../parts/title";
 
 /** Answers without an experiment. All of it is in the address, so that it can be shared. */
 export function ScratchpadPage() {
+  useTitle("Scratchpad");
   const [params] = useSearchParams();
   const sizing = params.get("ask") === "size";
   return (

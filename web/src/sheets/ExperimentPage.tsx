@@ -3,14 +3,15 @@ import { Link, useNavigate, useParams } from "react-router";
 import { useDocketOnDemand, useEvidence, useExperiment } from "../api/hooks";
 import { day } from "../lib/format";
 import { useKeys } from "../lib/keyboard";
-import { SHEETS, STATES } from "../lib/words";
+import { PLACE_TITLES, SHEETS, STATES } from "../lib/words";
 import { Empty, Failure, Skeleton } from "../parts/basics";
 import { Boundary } from "../parts/Boundary";
 import { EditingProvider, useEditing } from "./editing";
-import { Rail } from "./Rail";
+import { Rail, SheetSwitch } from "./Rail";
 import { RegionStanding } from "./regions/RegionStanding";
 import { Standing } from "./Standing";
 import { StandingSkeleton } from "./StandingSkeleton";
+import { useTitle } from "../parts/title";
 
 /** Each sheet comes with its own part of the program, when it is opened first. */
 const SHEET_PARTS: Record<string, ComponentType> = {
@@ -61,6 +62,7 @@ export function ExperimentPage() {
 function Layout() {
   const { sheet = "brief" } = useParams();
   const { experiment, undo } = useEditing();
+  useTitle(PLACE_TITLES[sheet] ?? "", experiment.name);
   const evidence = useEvidence(experiment.key, experiment.rule_locked_at !== null);
   const reading = evidence.data?.reading;
   const Sheet = (experiment.by_region ? REGION_PARTS : SHEET_PARTS)[sheet];
@@ -76,6 +78,7 @@ function Layout() {
   return (
     <div className="mx-auto grid max-w-[1400px] grid-cols-[172px_minmax(0,1fr)_256px] gap-6 px-6 pt-4 pb-12 max-xl:grid-cols-[150px_minmax(0,1fr)_220px] max-xl:gap-4 max-xl:px-4 max-md:grid-cols-1">
       <Rail reading={reading} />
+      <SheetSwitch />
       <main className="min-w-0">
         <div className="quiet text-sm">{about.join(" · ")}</div>
         <h1 className="mb-3 text-[27px]">{experiment.name}</h1>

@@ -1,9 +1,9 @@
-import { NavLink } from "react-router";
+import { NavLink, useNavigate, useParams } from "react-router";
 import type { Experiment, Reading } from "../api/client";
 import { useRegionPlan, useRegionReading, type RegionPlan, type RegionReading } from "../api/regions";
 import { verdictNamed } from "../api/vocabulary";
 import { bounds, count, plural } from "../lib/format";
-import { SHEET_TITLES, SHEETS, type SheetName } from "../lib/words";
+import { PLACE_TITLES, SHEET_TITLES, SHEETS, type SheetName } from "../lib/words";
 import { useEditing } from "./editing";
 import { returnLines } from "./regions/groups";
 import { figure, share } from "./regions/words";
@@ -39,15 +39,43 @@ export function Rail({ reading }: { reading: Reading | undefined }) {
           </li>
         ))}
       </ol>
-      {(experiment.by_region ? (["ledger"] as const) : (["rehearsal", "ledger"] as const)).map((place) => (
+      {furtherPlaces(experiment).map((place) => (
         <NavLink
           key={place}
           to={`/experiments/${experiment.key}/${place}`}
           className={({ isActive }) => `mb-1 ml-[21px] block text-sm ${isActive ? "text-primary" : "quiet"} underline`}
         >
-          {place === "rehearsal" ? "Rehearsal" : "Ledger"}
+          {PLACE_TITLES[place]}
         </NavLink>
       ))}
+    </nav>
+  );
+}
+
+/** What stands below the sheets. */
+function furtherPlaces(experiment: Experiment): string[] {
+  return experiment.by_region ? ["ledger"] : ["rehearsal", "ledger"];
+}
+
+/** The same places where there is no room for the rail. */
+export function SheetSwitch() {
+  const { experiment } = useEditing();
+  const { sheet = "brief" } = useParams();
+  const navigate = useNavigate();
+  return (
+    <nav aria-label="Sheets" className="no-print md:hidden">
+      <select
+        aria-label="Sheet"
+        className="select w-full"
+        value={sheet}
+        onChange={(event) => void navigate(`/experiments/${experiment.key}/${event.target.value}`)}
+      >
+        {[...SHEETS, ...furtherPlaces(experiment)].map((place) => (
+          <option key={place} value={place}>
+            {PLACE_TITLES[place]}
+          </option>
+        ))}
+      </select>
     </nav>
   );
 }
