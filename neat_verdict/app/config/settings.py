@@ -88,6 +88,7 @@ INSTALLED_APPS = [
     "neat_verdict.app.privacy",
     "neat_verdict.app.casebook",
     "neat_verdict.app.reports",
+    "neat_verdict.app.portable",
     "neat_verdict.app.standins",
     "neat_verdict.app.demo",
 ]
