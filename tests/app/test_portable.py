@@ -271,7 +271,8 @@ def small(**changes):
 def read_into_memory(package):
     with sqlite3.connect(":memory:") as database:
         database.execute("CREATE TABLE experiments_workspace (id integer PRIMARY KEY, name text NOT NULL UNIQUE)")
-        database.execute("CREATE TABLE django_migrations (id integer, name text)")
+        for other in ("django_migrations", "people_token"):
+            database.execute(f"CREATE TABLE {other} (id integer, name text)")
         database.execute("INSERT INTO experiments_workspace VALUES (7, 'made by a migration')")
         fill(package, look_into(package), database, lambda _: None)
         return list(database.execute("SELECT * FROM experiments_workspace"))
