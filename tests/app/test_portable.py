@@ -129,6 +129,11 @@ def test_what_opens_doors_stays_behind(taken_out, moved):
         assert set(database.execute("SELECT password, calendar FROM people_user")) == {("!", None)}
 
 
+def test_nobody_else_reads_the_file_or_the_database(taken_out, moved):
+    for file in (taken_out, moved / "neat-verdict.sqlite3"):
+        assert file.stat().st_mode & 0o777 == 0o600
+
+
 def test_a_package_says_what_stands_in_it_as_the_standard_has_it(taken_out):
     described = descriptor(taken_out)
     assert described["$schema"] == "https://datapackage.org/profiles/2.0/datapackage.json"

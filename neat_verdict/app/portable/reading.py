@@ -104,6 +104,7 @@ def load_package(file: Path, database: Path, data: Path, hear: Callable[[str], N
     try:
         with zipfile.ZipFile(file) as package:
             held = look_into(package)
+            database.touch(mode=0o600)
             _migrate(held.migrations)
             with closing(sqlite3.connect(database)) as into:
                 fill(package, held, into, hear)

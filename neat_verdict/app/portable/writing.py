@@ -58,6 +58,7 @@ def write_package(
     ``database`` is SQLite's file, ``data`` the data folder. ``hear`` is said each table as it is begun.
     """
     partial = file.with_name(f".{file.name}.partial")
+    partial.touch(mode=0o600)  # it is all that the database is
     try:
         with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as connection:
             connection.execute("BEGIN")  # what is read is as it was now, whatever is written meanwhile
