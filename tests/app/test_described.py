@@ -21,6 +21,7 @@ from schemathesis.specs.openapi.checks import (
 from neat_verdict.app import clock
 from neat_verdict.app.config.api import api
 from neat_verdict.app.config.wsgi import application
+from neat_verdict.app.experiments import actions
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import SCOPES, TOKEN_SCOPES, User
 from neat_verdict.app.people.tokens import make_token
@@ -69,14 +70,17 @@ def asks(operation, admin):
 
 
 @pytest.mark.parametrize("operation", sorted(OPERATIONS))
-def test_whatever_is_sent_an_operation_answers_as_described(operation, served, draft):
+def test_whatever_is_sent_an_operation_answers_as_described(operation, served, draft, analyst):
+    """Of an experiment that runs, of a draft, and of one that has no more than its name."""
+    bare = actions.create_experiment(analyst, "Only a name")
+    keys = cycle([served.key, draft.key, bare.key])
     carried = cycle(asks(operation, User.objects.create_user("tess", role="admin")))
 
     @settings(max_examples=8, suppress_health_check=list(HealthCheck), derandomize=True, database=None)
     @given(OPERATIONS[operation].as_strategy())
     def answers(case):
         if "key" in (case.path_parameters or {}):
-            case.path_parameters["key"] = served.key
+            case.path_parameters["key"] = next(keys)
         response = case.call(**next(carried))
         assert response.status_code not in (401, 403)
         case.validate_response(response, checks=CHECKS)

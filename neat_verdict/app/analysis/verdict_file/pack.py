@@ -22,6 +22,7 @@ from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import local, weights
 from neat_verdict.app.experiments.record import as_stored
 from neat_verdict.app.http.downloads import csv_of
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.metrics import Tallying
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import VERDICTS, rule_in_words, write_sentences
@@ -34,7 +35,9 @@ Row = Sequence[object]
 
 
 def verdict_file(analysis: Analysis) -> bytes:
-    """An analysis with all that it takes to arrive at it by other means."""
+    """An analysis with all that it takes to arrive at it by other means. Raises Conflict where no metric decides yet."""
+    if analysis.experiment.primary is None:
+        raise Conflict("No metric decides yet, so there is no verdict to check; choose one in the Brief")
     scope = scope_of(analysis)
     tables = {
         "rule.csv": (("name", "value"), _rule(analysis, scope)),
