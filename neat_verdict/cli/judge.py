@@ -16,7 +16,7 @@ from neat_verdict.cli.values import share, table
 from neat_verdict.core.checks import InputError, read_count
 from neat_verdict.core.numbers import read_number
 from neat_verdict.core.questions import DEFAULT_QUESTION, QUESTIONS
-from neat_verdict.core.statistics import Rate
+from neat_verdict.core.statistics import Comparison, Rate
 from neat_verdict.core.text.format import format_count, format_interval, format_levels, format_lift, format_pvalue
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
@@ -125,7 +125,7 @@ def _said(rows: Sequence[Row], reading: Reading, sentences: Sentences, rule: Dec
             [
                 format_lift(one.lift.estimate),
                 format_interval(one.lift.low, one.lift.high),
-                format_pvalue(one.adjusted_pvalue).removeprefix("= "),
+                _pvalue(one),
             ]
             if one is not None and one.known
             else ["", "", ""]
@@ -140,6 +140,12 @@ def _said(rows: Sequence[Row], reading: Reading, sentences: Sentences, rule: Dec
         rule_in_words(rule, reading.split.planned_shares),
     ]
     return "\n".join([*words, *(f"! {warning}" for warning in sentences.warnings)])
+
+
+def _pvalue(one: Comparison) -> str:
+    """p, and the exact one of this comparison alone where counts are so small that it stands by it."""
+    said = format_pvalue(one.adjusted_pvalue).removeprefix("= ")
+    return said if one.exact_pvalue is None else f"{said} (exact {format_pvalue(one.exact_pvalue).removeprefix('= ')})"
 
 
 def _found(rows: Sequence[Row], reading: Reading, sentences: Sentences) -> dict[str, Any]:
@@ -161,6 +167,7 @@ def _found(rows: Sequence[Row], reading: Reading, sentences: Sentences) -> dict[
                 "difference_high": _number(one.difference.high),
                 "pvalue": _number(one.pvalue),
                 "adjusted_pvalue": _number(one.adjusted_pvalue),
+                "exact_pvalue": _number(one.exact_pvalue),
             }
             for row, one in zip(rows[1:], reading.comparisons, strict=False)
         ],

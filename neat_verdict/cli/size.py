@@ -10,6 +10,7 @@ from neat_verdict.cli.values import share, shares, table
 from neat_verdict.core.planning import Arms, Arrivals, Baseline, PlanRequest, Strictness, make_plan, plan_alternatives
 from neat_verdict.core.questions import DEFAULT_QUESTION, QUESTIONS
 from neat_verdict.core.text.format import capital, format_count, plural
+from neat_verdict.core.variants import LETTERS
 
 
 def add(commands: Any) -> None:
@@ -35,11 +36,10 @@ def add(commands: Any) -> None:
 def run(given: argparse.Namespace) -> int:
     """Print the plan. Raises InputError."""
     lift = share("lift", given.lift)
-    participation = 1.0 if given.participation == "100%" else share("participation", given.participation)
     request = PlanRequest(
         baseline=Baseline(share("baseline", given.baseline)),
         worthwhile_lift=abs(lift),
-        arrivals=Arrivals(given.per_day, participation),
+        arrivals=Arrivals(given.per_day, share("participation", given.participation)),
         arms=Arms(shares("weights", given.weights)),
         strictness=Strictness(share("confidence", given.confidence), share("power", given.power)),
         sign=-1 if lift < 0 else 1,
@@ -62,7 +62,8 @@ def run(given: argparse.Namespace) -> int:
     for warning in plan.warnings:
         print(f"! {warning}")
     print()
-    print(f"{format_count(plan.size.total)} units in all, {plural(plan.duration.weeks, 'week')}")
+    arms = [[LETTERS[at], f"{format_count(units)} units"] for at, units in enumerate(plan.size.per_arm)]
+    print(table([*arms, ["All", f"{format_count(plan.size.total)} units"]]))
     print()
     rows = [[capital(name), plural(weeks, "week")] for name, weeks in others.weeks_by_strictness.items()]
     print(

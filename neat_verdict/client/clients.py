@@ -34,14 +34,17 @@ class _Tries:
         if self.call.method == "POST":
             self.headers["Idempotency-Key"] = str(uuid.uuid4())
 
-    def wait(self, answer: httpx.Response | None) -> float | None:
-        """Seconds until it is sent again; None where it is not."""
+    def after(self, came: httpx.Response | httpx.TransportError) -> httpx.Response | float:
+        """The answer to be read, or the seconds until it is sent again. Raises Unreachable where none came at last."""
         self.count += 1
-        if self.count >= _TRIES or (answer is not None and answer.status_code not in _AGAIN):
-            return None
+        answer = came if isinstance(came, httpx.Response) else None
         said = answer.headers.get("Retry-After", "") if answer is not None else ""
         wait = float(said) if said.isdecimal() else 2.0 ** (self.count - 1)
-        return wait if wait <= _LONGEST_WAIT else None
+        if self.count < _TRIES and wait <= _LONGEST_WAIT and (answer is None or answer.status_code in _AGAIN):
+            return wait
+        if isinstance(came, httpx.TransportError):
+            raise Unreachable(f"{came.request.url} cannot be reached: {came}") from came
+        return came
 
 
 def _arguments(call: Call[Any], tries: _Tries) -> dict[str, Any]:
@@ -78,16 +81,15 @@ class Client:
         """What the operation answers."""
         tries = _Tries(call)
         while True:
+            came: httpx.Response | httpx.TransportError
             try:
-                answer = self._http.request(call.method, call.path, **_arguments(call, tries))
-                wait = tries.wait(answer)
+                came = self._http.request(call.method, call.path, **_arguments(call, tries))
             except httpx.TransportError as problem:
-                answer, wait = None, tries.wait(None)
-                if wait is None:
-                    raise Unreachable(f"{self._http.base_url} cannot be reached: {problem}") from problem
-            if wait is None and answer is not None:
-                return read(call, answer.status_code, answer.content)
-            self._pause(wait or 0.0)
+                came = problem
+            found = tries.after(came)
+            if isinstance(found, httpx.Response):
+                return read(call, found.status_code, found.content)
+            self._pause(found)
 
     def close(self) -> None:
         """Close its connections."""
@@ -120,16 +122,15 @@ class AsyncClient:
         """What the operation answers."""
         tries = _Tries(call)
         while True:
+            came: httpx.Response | httpx.TransportError
             try:
-                answer = await self._http.request(call.method, call.path, **_arguments(call, tries))
-                wait = tries.wait(answer)
+                came = await self._http.request(call.method, call.path, **_arguments(call, tries))
             except httpx.TransportError as problem:
-                answer, wait = None, tries.wait(None)
-                if wait is None:
-                    raise Unreachable(f"{self._http.base_url} cannot be reached: {problem}") from problem
-            if wait is None and answer is not None:
-                return read(call, answer.status_code, answer.content)
-            await self._pause(wait or 0.0)
+                came = problem
+            found = tries.after(came)
+            if isinstance(found, httpx.Response):
+                return read(call, found.status_code, found.content)
+            await self._pause(found)
 
     async def close(self) -> None:
         """Close its connections."""

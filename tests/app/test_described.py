@@ -22,6 +22,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.config.api import api
 from neat_verdict.app.config.wsgi import application
 from neat_verdict.app.experiments import actions
+from neat_verdict.app.http.problems import KINDS
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import SCOPES, TOKEN_SCOPES, User
 from neat_verdict.app.people.tokens import make_token
@@ -115,6 +116,32 @@ def test_every_operation_says_what_it_does_and_refuses_and_gives_examples_that_h
     refused = {status for status in operation["responses"] if status >= "4"}
     body = {"413", "415", "422"} if "requestBody" in operation else set()
     assert refused >= {"400", "503"} | body | ({"401", "403"} if "security" in operation else set())
+
+
+@pytest.mark.parametrize(
+    ("operation", "asked"),
+    [
+        ("get_docket", [{"TokenAuth": ["read"]}, {"SessionAuth": []}]),
+        ("create_experiment", [{"TokenAuth": ["write"]}, {"SessionAuth": []}]),
+        ("size_plan", [{"TokenAuth": ["read"]}, {"SessionAuth": []}]),
+        ("decide", [{"TokenAuth": ["decide"]}, {"SessionAuth": []}]),
+        ("collect", [{"MachineAuth": ["collect"]}]),
+        ("get_measures", [{"MachineAuth": ["observe"]}]),
+        ("list_accounts", [{"SessionAuth": []}]),
+        ("sign_in", None),
+    ],
+)
+def test_an_operation_names_the_scope_that_it_asks_for(operation, asked):
+    assert RAW[operation].get("security") == asked
+
+
+@pytest.mark.parametrize(
+    ("operation", "status"),
+    [("sign_in", "401"), ("choose_password", "410"), ("get_shared_report", "410"), ("get_shared_picture", "410")],
+)
+def test_an_operation_names_what_it_refuses_by_in_addition(operation, status):
+    assert RAW[operation]["responses"][status] == {"$ref": f"#/components/responses/{KINDS[int(status)].code}"}
+    assert "200" in RAW[operation]["responses"]
 
 
 def test_whatever_is_referred_to_is_there():

@@ -5,6 +5,7 @@ import json
 import sys
 
 import pytest
+from scipy.stats import boschloo_exact
 from statsmodels.stats.proportion import confint_proportions_2indep, score_test_proportions_2indep
 
 from neat_verdict.cli import main
@@ -44,6 +45,16 @@ def test_its_figures_are_those_of_a_reference_library(run):
     assert one["pvalue"] == pytest.approx(test.pvalue, rel=1e-9)
     low, high = confint_proportions_2indep(588, 10511, 501, 10480, compare="ratio", method="score", correction=False)
     assert (one["lift_low"] + 1, one["lift_high"] + 1) == pytest.approx((low, high), rel=1e-6)
+
+
+def test_where_counts_are_small_the_exact_p_stands_by_the_other(run):
+    few = "variant,units,conversions\nlist,40,1\ncalendar,40,6\n"
+    (one,) = json.loads(run("judge", "--json", "--least-conversions", "0", counts=few)[1])["comparisons"]
+    # SciPy: Boschloo's exact test, two-sided.
+    exact = boschloo_exact([[6, 1], [34, 39]], n=256).pvalue
+    assert one["exact_pvalue"] == pytest.approx(exact, rel=1e-3)
+    assert f"(exact {exact:.2f})" in run("judge", "--least-conversions", "0", counts=few)[1]
+    assert json.loads(run("judge", "--json", counts=COUNTS)[1])["comparisons"][0]["exact_pvalue"] is None
 
 
 @pytest.mark.parametrize(
@@ -92,6 +103,9 @@ def test_a_size_is_said_as_on_the_screen(run):
     assert (status, said.splitlines()[0]) == (
         0, "2 whole weeks, 31,234 units in each variant, to see a lift of 10% or more.",
     )  # fmt: skip
+    assert [line.split() for line in said.splitlines()[2:5]] == [
+        ["A", "31,234", "units"], ["B", "31,234", "units"], ["All", "62,468", "units"],
+    ]  # fmt: skip
     found = json.loads(run("size", "--baseline", "0.05", "--lift", "0.1", "--per-day", "8000", "--json")[1])
     assert (found["per_arm"], found["weeks"]) == ([31234, 31234], 2)
 

@@ -33,7 +33,7 @@ from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
-from neat_verdict.app.http.downloads import answers, download
+from neat_verdict.app.http.downloads import TABLES, answers, download
 from neat_verdict.app.people.auth import WHO_DECIDES, person
 from neat_verdict.app.regions.queries import plan_of
 from neat_verdict.core.derivations import RegionFigure
@@ -66,7 +66,7 @@ def evidence_json(request: HttpRequest, key: str) -> HttpResponse:
 @router.get(
     "/experiments/{key}/evidence.{form}",
     operation_id="get_evidence_table",
-    openapi_extra=answers("text/csv", "application/vnd.apache.parquet"),
+    openapi_extra=answers(*TABLES),
 )
 def evidence_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
     """The evidence as a table to save, a row per variant, metric and segment."""
@@ -76,7 +76,7 @@ def evidence_table(request: HttpRequest, key: str, form: exports.Format) -> Http
 @router.get(
     "/experiments/{key}/counts.{form}",
     operation_id="get_counts_table",
-    openapi_extra=answers("text/csv", "application/vnd.apache.parquet"),
+    openapi_extra=answers(*TABLES),
 )
 def counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
     """Daily counts per variant and metric, as a table to save."""
@@ -92,7 +92,7 @@ def verdict_zip(request: HttpRequest, key: str) -> HttpResponse:
 @router.get(
     "/experiments/{key}/second-counts.{form}",
     operation_id="get_second_counts_table",
-    openapi_extra=answers("text/csv", "application/vnd.apache.parquet"),
+    openapi_extra=answers(*TABLES),
 )
 def second_counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
     """The counts of the other system, as a table to save."""

@@ -16,7 +16,7 @@ from django.http import HttpResponse
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.schemas import EvidenceOut, IntervalOut, SecondCountOut
 from neat_verdict.app.experiments.tallies import DailyCounts
-from neat_verdict.app.http.downloads import CSV_TYPE, csv_of, download
+from neat_verdict.app.http.downloads import CSV_TYPE, PARQUET, csv_of, download
 from neat_verdict.core.statistics.histogram import EDGES
 from neat_verdict.core.variants import LETTERS
 
@@ -33,7 +33,7 @@ _TEXTS = frozenset({"metric", "role", "variant", "name", "source", "quantity", "
 def table_file(name: str, form: Format, header: Sequence[str], rows: Iterable[Sequence[object]]) -> HttpResponse:
     """A table to be downloaded; of Parquet the columns `_TEXTS` are text, `_DAYS` days, and all others numbers."""
     if form == "parquet":
-        return download(f"{name}.parquet", _parquet(header, list(rows)), "application/vnd.apache.parquet")
+        return download(f"{name}.parquet", _parquet(header, list(rows)), PARQUET)
     return download(f"{name}.csv", csv_of(header, rows), CSV_TYPE)
 
 

@@ -19,7 +19,7 @@ from neat_verdict.app.casebook.schemas import (
 )
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.bodies import Body
-from neat_verdict.app.http.downloads import answers
+from neat_verdict.app.http.downloads import TABLES, answers
 from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import WHO_DECIDES, person
 
@@ -59,7 +59,7 @@ def handover(request: HttpRequest, key: str) -> HandoverOut:
 @router.get(
     "/experiments/{key}/rollout.{form}",
     operation_id="get_rollout_table",
-    openapi_extra=answers("text/csv", "application/vnd.apache.parquet"),
+    openapi_extra=answers(*TABLES),
 )
 def rollout_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
     """What the rollout brings, a row a metric and line."""

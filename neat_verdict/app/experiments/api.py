@@ -6,6 +6,7 @@ from django.http import FileResponse, HttpRequest
 from ninja import File, Form, Query, Router, Status, UploadedFile
 
 from neat_verdict.app.experiments import actions, queries
+from neat_verdict.app.experiments.actions.pictures import STORED_AS
 from neat_verdict.app.experiments.presenting import listed_out, present
 from neat_verdict.app.experiments.schemas import (
     Edit,
@@ -87,9 +88,7 @@ def remove_picture(request: HttpRequest, key: str, picture: int) -> ExperimentOu
     return present(queries.find(key))
 
 
-@router.get(
-    "/pictures/{picture}", operation_id="get_picture", openapi_extra=answers("image/png", "image/jpeg", "image/webp")
-)
+@router.get("/pictures/{picture}", operation_id="get_picture", openapi_extra=answers(*STORED_AS))
 def picture(request: HttpRequest, picture: int) -> FileResponse:
     """A variant's picture."""
     answer = FileResponse(queries.picture(picture).image.open("rb"))

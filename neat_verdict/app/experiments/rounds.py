@@ -15,10 +15,10 @@ from django.db.models import Model, QuerySet
 from django.http import HttpRequest, HttpResponse
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Round, Variant
+from neat_verdict.app.http.methods import SAFE
 from neat_verdict.app.http.problems import problem
 
 MARK = "~"  # stands in no key
-_SAFE = ("GET", "HEAD", "OPTIONS")
 
 
 def address(key: str, number: int) -> str:
@@ -113,6 +113,6 @@ class ClosedRoundsStay:
     ) -> HttpResponse | None:
         """Refuse a request that is not for reading."""
         key, mark, number = str(named.get("key", "")).partition(MARK)
-        if not mark or request.method in _SAFE:
+        if not mark or request.method in SAFE:
             return None
         return problem(409, f"Round {number} of {key} is closed and stays as it was; changes go to {key} itself")

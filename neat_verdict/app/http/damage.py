@@ -6,10 +6,9 @@ from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponseBase
 
+from neat_verdict.app.http.methods import SAFE
 from neat_verdict.app.http.problems import problem
 from neat_verdict.app.integrity import known_damage
-
-_READING = ("GET", "HEAD", "OPTIONS")
 
 
 class NothingIsWrittenToDamage:
@@ -17,7 +16,7 @@ class NothingIsWrittenToDamage:
         self.answer = answer
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
-        if request.method not in _READING and known_damage():
+        if request.method not in SAFE and known_damage():
             return problem(
                 503,
                 "The database is damaged: nothing is stored until a copy has been put in its place; docs/operations.md says how",

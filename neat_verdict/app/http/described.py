@@ -7,8 +7,10 @@ from typing import Any
 from ninja.openapi.schema import OpenAPISchema
 from ninja.operation import Operation
 
+from neat_verdict.app.http.downloads import answers
 from neat_verdict.app.http.errors import Api
 from neat_verdict.app.http.examples import Examples
+from neat_verdict.app.http.methods import SAFE
 from neat_verdict.app.http.problems import KINDS, PROBLEM_TYPE, SECOND_FACTOR, problem_of
 
 DESCRIPTION = """Experiments: planned, run, counted, judged and reported. `docs/api.md` says what holds of all operations.
@@ -47,7 +49,6 @@ _HEADERS = {
     412: {"ETag": {"description": "The latest version", "schema": {"type": "string"}}},
     429: {"Retry-After": {"description": "Seconds to wait", "schema": {"type": "integer"}}},
 }
-_SAFE = ("GET", "HEAD", "OPTIONS")
 
 
 class _Description(OpenAPISchema):
@@ -55,32 +56,29 @@ class _Description(OpenAPISchema):
 
     def operation_details(self, operation: Operation) -> dict[str, Any]:
         details = super().operation_details(operation)
-        for status in _refusals(operation, details):
-            details["responses"][status] = {"$ref": f"#/components/responses/{KINDS[status].code}"}
+        self.deep_dict_update(details, answers(refuses=_refusals(operation, details)))
         return details
 
     def operation_security(self, operation: Operation) -> list[dict[str, Any]] | None:
         security = super().operation_security(operation)
         for asked, auth in zip(security or (), operation.auth_callbacks, strict=True):
-            (name,) = asked
-            if scope := getattr(auth, "scope", None):
-                asked[name] = [scope]
-            elif scope is not None:
-                asked[name] = ["read" if set(operation.methods) <= set(_SAFE) else "write"]
+            if hasattr(auth, "scope_for"):
+                (name,), (method,) = asked, operation.methods
+                asked[name] = [auth.scope_for(method)]
         return security
 
 
 def _refusals(operation: Operation, details: dict[str, Any]) -> list[int]:
-    """The statuses by which an operation may refuse. A server that fails (500) is not one that refuses."""
-    changes = not set(operation.methods) <= set(_SAFE)
+    """The statuses by which an operation of its kind may refuse; others it names itself (`answers`). A server that fails (500) is
+    none that refuses."""
+    changes = not set(operation.methods) <= set(SAFE)
     body, parameters = details.get("requestBody"), details["parameters"]
     holds: dict[int, bool] = {
         400: True,
-        401: bool(operation.auth_callbacks) or "session" in str(details.get("tags")),
+        401: bool(operation.auth_callbacks),
         403: bool(operation.auth_callbacks) or changes,
         404: any(one["in"] == "path" for one in parameters),
         409: changes or bool(operation.auth_callbacks),
-        410: any(one["name"] == "token" for one in parameters) or details["operationId"] == "choose_password",
         412: changes,
         413: bool(body),
         415: bool(body),

@@ -1,4 +1,4 @@
-"""Files that are handed out: CSV that a spreadsheet cannot run, and the answer that has a browser save it."""
+"""Files that are handed out: CSV that a spreadsheet cannot run, the answer that has a browser save it, and their description."""
 
 from __future__ import annotations
 
@@ -10,8 +10,12 @@ from typing import Any, Generic, TypeVar
 from django.http import HttpResponse
 from ninja.streaming import JSONL
 
+from neat_verdict.app.http.problems import KINDS
+
 _Line = TypeVar("_Line")
-CSV_TYPE = "text/csv; charset=utf-8"
+PARQUET = "application/vnd.apache.parquet"
+TABLES = ("text/csv", PARQUET)
+CSV_TYPE = f"{TABLES[0]}; charset=utf-8"
 
 
 class Lines(JSONL, Generic[_Line]):
@@ -20,10 +24,14 @@ class Lines(JSONL, Generic[_Line]):
     media_type = "application/x-ndjson"
 
 
-def answers(*media_types: str, status: int = 200) -> dict[str, Any]:
-    """For the description of an operation (``openapi_extra``): the types of what it answers, where no schema is named."""
+def answers(*media_types: str, refuses: Iterable[int] = ()) -> dict[str, Any]:
+    """For the description of an operation (``openapi_extra``): the types of what it answers, where no schema is named, and
+    statuses by which it refuses that follow from nothing else."""
     content = {one: {"schema": {} if one == "application/json" else {"type": "string"}} for one in media_types}
-    return {"responses": {status: {"content": content}}}
+    found: dict[int, Any] = {200: {"content": content}} if content else {}
+    return {
+        "responses": found | {status: {"$ref": f"#/components/responses/{KINDS[status].code}"} for status in refuses}
+    }
 
 
 def plain_cell(value: object) -> object:

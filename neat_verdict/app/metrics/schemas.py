@@ -75,10 +75,13 @@ class DefinitionIO(Schema):
     currency: str = Field(default="", max_length=3)
 
 
+_DEFINITION = {"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "booking"}}}
+
+
 class MetricIn(Body):
     model_config = shown(
         name="Booking rate",
-        definition={"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "booking"}}},
+        definition=_DEFINITION,
     )
     name: str = Field(max_length=80)
     description: str = Field(default="", max_length=2000)
@@ -91,7 +94,7 @@ class MetricEdit(MetricIn):
     model_config = shown(
         version=1,
         name="Booking rate",
-        definition={"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "booking"}}},
+        definition=_DEFINITION,
     )
     version: int
 
@@ -132,7 +135,7 @@ class MetricPreviewIn(Body):
     """A definition and sample events, one JSON object a line."""
 
     model_config = shown(
-        definition={"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "booking"}}},
+        definition=_DEFINITION,
         events='{"id": "e-1", "unit": "u-20417", "event": "booking", "at": "2026-03-02T09:00:00Z"}',
     )
     definition: DefinitionIO

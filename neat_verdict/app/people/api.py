@@ -15,6 +15,7 @@ from ninja.utils import check_csrf
 
 from neat_verdict.app import room
 from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.http.downloads import answers
 from neat_verdict.app.http.problems import SecondFactorNeeded, TooMany
 from neat_verdict.app.people import guesses, passwords
 from neat_verdict.app.people.auth import PEOPLE_ONLY
@@ -64,7 +65,7 @@ def get_session(request: HttpRequest) -> Session:
     return _session(request)
 
 
-@router.post("/session", response=Session, auth=None, operation_id="sign_in")
+@router.post("/session", response=Session, auth=None, operation_id="sign_in", openapi_extra=answers(refuses=[401]))
 def sign_in(request: HttpRequest, payload: SignIn, response: HttpResponse) -> Session:
     """Sign in. Where the account has a second factor and no ``code`` is sent the answer is 401 with the code *second-factor*."""
     _check_page(request)
@@ -110,7 +111,13 @@ def ask_for_link(request: HttpRequest, payload: LinkAsked) -> Status[None]:
     return Status(202, None)
 
 
-@router.get("/password-links/{place}/{token}", response=PasswordLink, auth=None, operation_id="get_password_link")
+@router.get(
+    "/password-links/{place}/{token}",
+    response=PasswordLink,
+    auth=None,
+    operation_id="get_password_link",
+    openapi_extra=answers(refuses=[410]),
+)
 def get_link(request: HttpRequest, place: str, token: str) -> PasswordLink:
     """Whose password is chosen by a link; 410 where it opens nothing any more."""
     user = passwords.whose(place, token)
@@ -122,7 +129,9 @@ def get_link(request: HttpRequest, place: str, token: str) -> PasswordLink:
     )
 
 
-@router.post("/passwords", response=Session, auth=None, operation_id="choose_password")
+@router.post(
+    "/passwords", response=Session, auth=None, operation_id="choose_password", openapi_extra=answers(refuses=[410])
+)
 def choose_password(request: HttpRequest, payload: PasswordChosen) -> Session:
     """Choose a password by a link, which signs in where there is no second factor."""
     _check_page(request)

@@ -7,13 +7,12 @@ from django.http import HttpRequest
 from ninja.errors import AuthenticationError
 from ninja.security import HttpBearer, SessionAuth
 
+from neat_verdict.app.http.methods import SAFE
 from neat_verdict.app.http.problems import TooMany
 from neat_verdict.app.people.keys import seconds_to_wait
 from neat_verdict.app.people.models import SCOPES, TOKEN_SCOPES, User
 from neat_verdict.app.people.queries import key_of
 from neat_verdict.app.people.tokens import note_use, token_of
-
-_SAFE = ("GET", "HEAD", "OPTIONS")
 
 
 def person(request: HttpRequest) -> User:
@@ -30,12 +29,16 @@ class TokenAuth(HttpBearer):
         self.scope = scope
         super().__init__()
 
+    def scope_for(self, method: str) -> str:
+        """The scope that a request by a method needs."""
+        return self.scope or ("read" if method in SAFE else "write")
+
     def authenticate(self, request: HttpRequest, secret: str) -> User:
         """The token's account. Raises AuthenticationError for what is no token, PermissionDenied for one without the scope."""
         token = token_of(secret)
         if token is None:
             raise AuthenticationError
-        scope = self.scope or ("read" if request.method in _SAFE else "write")
+        scope = self.scope_for(str(request.method))
         if scope not in token.scopes:
             raise PermissionDenied(f"This token may not {TOKEN_SCOPES[scope]}: it was made without “{scope}”")
         note_use(token)
@@ -57,6 +60,10 @@ class MachineAuth(HttpBearer):
     def __init__(self, scope: str) -> None:
         self.scope = scope
         super().__init__()
+
+    def scope_for(self, method: str) -> str:  # noqa: ARG002 - as of a token
+        """The scope that a request needs, by whatever method."""
+        return self.scope
 
     def authenticate(self, request: HttpRequest, token: str) -> int | None:
         """The key's number. Raises PermissionDenied for a key without the scope, TooMany where it asks too often."""

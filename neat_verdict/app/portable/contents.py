@@ -1,4 +1,4 @@
-"""What a package holds of the database: every table of ours but those of what opens doors here, or is worked out anew."""
+"""What a package holds of the database: every table of ours but those of what opens doors here, or is worked out again."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from django.db.models import Field, Model
 
 from neat_verdict.app.portable.cells import KINDS
 
-# Sessions, factors and tokens belong to an installation, and so does what it sends and was sent; summaries are made anew.
+# Sessions, factors and tokens belong to an installation, and so does what it sends and was sent; summaries are made again.
 LEFT_OUT = frozenset(
     ("http_storedanswer", "people_secondfactor", "people_signedin", "people_identity", "people_token", "people_keyday",
      "webhooks_webhook", "webhooks_happening", "webhooks_delivery", "webhooks_gathered", "webhooks_verdictseen",

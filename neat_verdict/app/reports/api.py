@@ -7,6 +7,7 @@ from typing import Literal
 from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Status
 
+from neat_verdict.app.experiments.actions.pictures import STORED_AS
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.downloads import answers
 from neat_verdict.app.people.auth import person
@@ -69,7 +70,13 @@ def withdraw(request: HttpRequest, key: str, link: int) -> LinkOut:
     return presenting.link_out(actions.withdraw(person(request), find(key), link))
 
 
-@router.get("/shared/{token}", response=AnyReport, operation_id="get_shared_report", auth=None)
+@router.get(
+    "/shared/{token}",
+    response=AnyReport,
+    operation_id="get_shared_report",
+    auth=None,
+    openapi_extra=answers(refuses=[410]),
+)
 def shared(request: HttpRequest, token: str) -> AnyReport:
     """The report behind a link; no account is needed, and nothing can be changed."""
     link = queries.opened(token)
@@ -77,7 +84,13 @@ def shared(request: HttpRequest, token: str) -> AnyReport:
     return presenting.shared_report(link, token)
 
 
-@router.get("/for-engineers/{token}", response=EngineerOut, operation_id="get_for_engineer", auth=None)
+@router.get(
+    "/for-engineers/{token}",
+    response=EngineerOut,
+    operation_id="get_for_engineer",
+    auth=None,
+    openapi_extra=answers(refuses=[410]),
+)
 def for_engineer(request: HttpRequest, token: str) -> EngineerOut:
     """What an engineer needs, behind a link; no account is needed, and nothing can be changed."""
     link = queries.opened(token, "engineer")
@@ -88,7 +101,7 @@ def for_engineer(request: HttpRequest, token: str) -> EngineerOut:
 @router.get(
     "/shared/{token}/pictures/{picture}",
     operation_id="get_shared_picture",
-    openapi_extra=answers("image/png", "image/jpeg", "image/webp"),
+    openapi_extra=answers(*STORED_AS, refuses=[410]),
     auth=None,
 )
 def shared_picture(request: HttpRequest, token: str, picture: int) -> FileResponse:

@@ -52,15 +52,16 @@ class CheckOut(AnswerOut):
     takes_part: bool
 
 
+_IBERIA = [{"kind": "all", "conditions": [{"attribute": "country", "values": ["PT", "ES"]}]}]
+
+
 class RulesIn(Body):
-    model_config = shown(groups=[{"kind": "all", "conditions": [{"attribute": "country", "values": ["PT", "ES"]}]}])
+    model_config = shown(groups=_IBERIA)
     groups: list[ConditionGroupIO] = Field(max_length=20)
 
 
 class AudienceIn(RulesIn):
-    model_config = shown(
-        name="Iberia", groups=[{"kind": "all", "conditions": [{"attribute": "country", "values": ["PT", "ES"]}]}]
-    )
+    model_config = shown(name="Iberia", groups=_IBERIA)
     name: str = Field(max_length=80)
     description: str = Field(default="", max_length=300)
 

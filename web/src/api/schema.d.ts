@@ -18634,7 +18634,6 @@ export interface operations {
                 content?: never;
             };
             400: components["responses"]["malformed"];
-            401: components["responses"]["not-signed-in"];
             403: components["responses"]["not-allowed"];
             409: components["responses"]["conflict"];
             412: components["responses"]["changed-since"];
@@ -18670,7 +18669,6 @@ export interface operations {
                 };
             };
             400: components["responses"]["malformed"];
-            401: components["responses"]["not-signed-in"];
             404: components["responses"]["not-found"];
             410: components["responses"]["gone"];
             422: components["responses"]["not-accepted"];
@@ -18707,7 +18705,6 @@ export interface operations {
                 };
             };
             400: components["responses"]["malformed"];
-            401: components["responses"]["not-signed-in"];
             403: components["responses"]["not-allowed"];
             409: components["responses"]["conflict"];
             410: components["responses"]["gone"];
@@ -18783,7 +18780,6 @@ export interface operations {
                 content: {
                     "image/jpeg": string;
                     "image/png": string;
-                    "image/webp": string;
                 };
             };
             400: components["responses"]["malformed"];
@@ -19392,7 +19388,6 @@ export interface operations {
                 };
             };
             400: components["responses"]["malformed"];
-            401: components["responses"]["not-signed-in"];
             503: components["responses"]["unavailable"];
         };
     };
@@ -19787,7 +19782,6 @@ export interface operations {
                 content: {
                     "image/jpeg": string;
                     "image/png": string;
-                    "image/webp": string;
                 };
             };
             400: components["responses"]["malformed"];

@@ -19,6 +19,7 @@ from neat_verdict.core.limits import MAX_PICTURE_BYTES, MAX_PICTURE_PIXELS, MAX_
 
 MAX_PICTURES = 6
 _FORMATS = ("PNG", "JPEG", "WEBP", "GIF")
+STORED_AS = ("image/png", "image/jpeg")
 
 
 @transaction.atomic
