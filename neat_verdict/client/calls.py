@@ -131,6 +131,11 @@ def choose_password(body: shapes.PasswordChosen) -> Call[shapes.Session]:
     return Call("POST", "/passwords", "json", body=body)
 
 
+def choose_preferences(body: shapes.PreferenceChanges) -> Call[shapes.Preferences]:
+    """How one wants to see and use the application."""
+    return Call("PATCH", "/me/preferences", "json", body=body)
+
+
 def choose_retention(body: shapes.RetentionIn) -> Call[shapes.RetentionOut]:
     """Choose it; it is seen to each night."""
     return Call("PUT", "/retention", "json", body=body)

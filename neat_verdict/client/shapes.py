@@ -2274,6 +2274,25 @@ class PooledOut(TypedDict):
     lift: IntervalOut
 
 
+class PreferenceChanges(TypedDict):
+    """What is not named stays as it is."""
+
+    density: NotRequired[Literal["comfortable", "compact"] | None]
+    panels: NotRequired[Literal["folded", "open"] | None]
+    shortcuts: NotRequired[Literal["on", "off"] | None]
+    theme: NotRequired[Literal["system", "light", "dark"] | None]
+
+
+class Preferences(TypedDict):
+    """``panels``: whether what stands below the answer of a sheet is folded to a line; ``shortcuts``: whether single keys do
+    something (WCAG 2.2, 2.1.4)."""
+
+    density: NotRequired[Literal["comfortable", "compact"]]
+    panels: NotRequired[Literal["folded", "open"]]
+    shortcuts: NotRequired[Literal["on", "off"]]
+    theme: NotRequired[Literal["system", "light", "dark"]]
+
+
 class PreviewLine(TypedDict):
     at: str
     counted: bool
@@ -3267,6 +3286,7 @@ class Session(TypedDict):
     account: Account | None
     currency: str
     demo_accounts: list[DemoAccount]
+    preferences: Preferences
     provider: str
     time_zone: str
     warning: str

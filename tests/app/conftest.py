@@ -24,6 +24,7 @@ START = date(2026, 3, 2)
 PLAN = {
     "metrics": [{"name": "paid bookings", "role": "primary"}],
     "change": "calendar first",
+    "because": "the day is chosen before the hour",
     "baseline": 0.05,
     "audience_per_day": 4000,
     "worthwhile_lift": 0.1,

@@ -79,7 +79,8 @@ def test_a_plan_that_cannot_be_made_is_told_not_refused(ask, draft):
 
 def test_remarks_point_out_the_common_mistakes(ask, draft):
     variants = [{"name": "Control"}, {"name": "Variant 2", "changes": ["colour", "size"]}]
-    edited = ask("patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": {"variants": variants}})[1]
+    changes = {"variants": variants, "because": ""}
+    edited = ask("patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": changes})[1]
     assert [remark for remark in edited["remarks"] if "Variant 2" in remark]
     assert [remark for remark in edited["remarks"] if "changes 2 things at once" in remark]
     assert [remark for remark in edited["remarks"] if "Give a reason" in remark]

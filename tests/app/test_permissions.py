@@ -547,6 +547,7 @@ TABLE = {
     "get_password_link": (OPEN, 410, lambda _: ({"place": "x", "token": "y"}, {})),
     "choose_password": (OPEN, 410, plain(place="x", token="y", password="nine-cabins-and-a-ferry")),
     "get_me": (READ, 200, plain()),
+    "choose_preferences": (READ, 200, plain(theme="dark")),
     "edit_me": (READ, 200, plain(first_name="Mo")),
     "change_password": (READ, 200, plain(current="tidewick", password="nine-cabins-and-a-ferry")),
     "begin_second_factor": (READ, 200, plain(password="tidewick")),

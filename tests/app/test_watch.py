@@ -19,7 +19,7 @@ from neat_verdict.app.watch.notices import ISSUES_NOTIFIED
 from neat_verdict.app.watch.queries import observe
 from neat_verdict.app.watch.scheduler import tick
 from neat_verdict.core.soundness import find_issues
-from tests.app.conftest import SERVED, START, TODAY, Json, bring_in, daily, exposed, happened
+from tests.app.conftest import PLAN, SERVED, START, TODAY, Json, bring_in, daily, exposed, happened
 
 
 @pytest.fixture
@@ -34,7 +34,7 @@ def points(ask, key):
 def test_readiness_names_what_has_not_been_seen_and_a_look_at_each_variant_meets_it(ask, machine, prepared):
     before = points(ask, prepared.key)
     assert before == {
-        "The decision rule can be locked": True, "The shares add up to 100%": True, "A system has a key": True,
+        "The hypothesis is whole": True, "The decision rule can be locked": True, "The shares add up to 100%": True, "A system has a key": True,
         "Every variant has the same parameters": True, "No other running experiment sets them": True,
         "Variant A has been shown to somebody": False, "Variant B has been shown to somebody": False,
         "booking_paid comes in": False,
@@ -93,8 +93,20 @@ def test_what_the_rule_needs_cannot_be_overridden(ask, analyst, metrics):
     assert find(bare.key).state == "draft"
 
 
+@pytest.mark.parametrize(("left_out", "missing"), [("change", "what changes"), ("because", "because")])
+def test_a_start_without_a_whole_hypothesis_asks_for_a_reason(ask, analyst, metrics, left_out, missing):
+    made = actions.create_experiment(analyst, "Fare calendar", {**PLAN, left_out: " "})
+    first = ask("get", f"/experiments/{made.key}/readiness")[1]["points"][0]
+    assert (first["met"], first["seen"], first["sheet"]) == (False, f"missing: {missing}", "brief")
+    status, refused = ask("post", f"/experiments/{made.key}/start")
+    assert (status, refused["unmet"]) == (409, ["The hypothesis is whole"])
+    assert ask("post", f"/experiments/{made.key}/start", {"reason": "the same as last year"})[0] == 200
+
+
 def test_counts_from_files_need_no_test_visit(ask, draft):
-    assert set(points(ask, draft.key)) == {"The decision rule can be locked", "The shares add up to 100%"}
+    assert set(points(ask, draft.key)) == {
+        "The hypothesis is whole", "The decision rule can be locked", "The shares add up to 100%",
+    }  # fmt: skip
     assert ask("post", f"/experiments/{draft.key}/start", {"started_on": "2026-03-02"})[0] == 200
 
 

@@ -21,7 +21,14 @@ ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM_ARGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
 PATIENCE = 60_000  # milliseconds: how long a busy machine may take to show what a test waits for
 DEMO = {"NEAT_VERDICT_DEMO": "1", "NEAT_VERDICT_SECRET_KEY": "only for tests"}
-PREPARE = (["migrate", "--verbosity", "0"], ["seed_demo"], ["collectstatic", "--noinput", "--verbosity", "0"])
+# What the tests look at is open; test_looks.py is about what is folded.
+OPEN = "from neat_verdict.app.people.models import User; User.objects.update(preferences={'panels': 'open'})"
+PREPARE = (
+    ["migrate", "--verbosity", "0"],
+    ["seed_demo"],
+    ["shell", "--verbosity", "0", "-c", OPEN],
+    ["collectstatic", "--noinput", "--verbosity", "0"],
+)
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 

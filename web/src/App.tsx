@@ -3,6 +3,7 @@ import { Navigate, Outlet, Route, Routes, useLocation } from "react-router";
 import { DocketPage } from "./docket/DocketPage";
 import { Empty, Skeleton } from "./parts/basics";
 import { Boundary, Failed } from "./parts/Boundary";
+import { useLook } from "./parts/look";
 import { useAnnounced, useTitle } from "./parts/title";
 import { TopBar } from "./parts/TopBar";
 import { SignInPage } from "./SignInPage";
@@ -69,6 +70,7 @@ function Pages() {
 function Frame() {
   const { pathname } = useLocation();
   const announced = useAnnounced();
+  useLook();
   return (
     <>
       <a

@@ -4,6 +4,7 @@ import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { Problem } from "./api/client";
 import { App } from "./App";
+import { wearLast } from "./parts/look";
 import "./app.css";
 
 const cache = new QueryClient({
@@ -15,6 +16,7 @@ const cache = new QueryClient({
   },
 });
 
+wearLast();
 const root = document.getElementById("root");
 if (!root) throw new Error("index.html has no element #root");
 createRoot(root).render(

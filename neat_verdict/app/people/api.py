@@ -20,6 +20,7 @@ from neat_verdict.app.http.problems import SecondFactorNeeded, TooMany
 from neat_verdict.app.people import guesses, passwords
 from neat_verdict.app.people.auth import PEOPLE_ONLY
 from neat_verdict.app.people.models import User
+from neat_verdict.app.people.preferences import Preferences, preferences_of
 from neat_verdict.app.people.queries import name_of
 from neat_verdict.app.people.schemas import (
     Account,
@@ -50,6 +51,7 @@ def _session(request: HttpRequest) -> Session:
     shown = list(DEMO_ACCOUNTS) if settings.DEMO and account is None else []
     return Session(
         account=account,
+        preferences=preferences_of(request.user) if isinstance(request.user, User) else Preferences(),
         warning=room.warning() if account is not None and account.may_edit else "",
         provider=settings.OIDC_NAME if settings.OIDC_ISSUER else "",
         workspace=place.name,

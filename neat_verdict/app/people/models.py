@@ -36,6 +36,8 @@ class User(AbstractUser):
     invited_at = models.DateTimeField(null=True, blank=True)
     # What the address of the person’s calendar ends with, drawn at random; null where there is none.
     calendar = models.CharField(max_length=64, unique=True, null=True, blank=True)
+    # How the person wants to see and use the application, as far as they have said it; by `preferences.Preferences`.
+    preferences = models.JSONField(default=dict, blank=True)
 
     class Meta(AbstractUser.Meta):
         constraints = [

@@ -13,11 +13,12 @@ from ninja.responses import Status
 
 from neat_verdict.app.experiments.queries import local_moment
 from neat_verdict.app.http.problems import Conflict, TooMany
-from neat_verdict.app.people import accounts, guesses, passwords, second_factor
+from neat_verdict.app.people import accounts, guesses, passwords, preferences, second_factor
 from neat_verdict.app.people.accounts_presenting import token_out, tokens_of
 from neat_verdict.app.people.actions import set_calendar
 from neat_verdict.app.people.auth import PEOPLE_AND_TOKENS, PEOPLE_ONLY, person
 from neat_verdict.app.people.models import TOKEN_SCOPES, Token, User
+from neat_verdict.app.people.preferences import PreferenceChanges, Preferences
 from neat_verdict.app.people.schemas import (
     Code,
     Confirmed,
@@ -76,6 +77,12 @@ def edit_me(request: HttpRequest, payload: OwnChanges) -> Me:
         _confirm(request, user, payload.password)
     accounts.edit(user, user, email=payload.email, first_name=payload.first_name, last_name=payload.last_name)
     return get_me(request)
+
+
+@router.patch("/me/preferences", response=Preferences, operation_id="choose_preferences")
+def choose_preferences(request: HttpRequest, payload: PreferenceChanges) -> Preferences:
+    """How one wants to see and use the application."""
+    return preferences.choose(person(request), payload)
 
 
 @router.post("/me/password", response=Me, operation_id="change_password")

@@ -9,6 +9,7 @@ from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.http.bodies import Body, shown
+from neat_verdict.app.people.preferences import Preferences
 
 Role = Literal["stakeholder", "analyst", "admin"]
 AccountState = Literal["active", "invited", "deactivated"]
@@ -33,6 +34,7 @@ class Session(Schema):
     what who works here has to know of the server."""
 
     account: Account | None
+    preferences: Preferences
     warning: str
     provider: str
     workspace: str

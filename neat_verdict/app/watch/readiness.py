@@ -34,7 +34,7 @@ class Point:
 
 def readiness(experiment: Experiment) -> list[Point]:
     """All points, in the order of the sheets."""
-    points = [_rule(experiment), *_reach(experiment), _shares(experiment)]
+    points = [_hypothesis(experiment), _rule(experiment), *_reach(experiment), _shares(experiment)]
     if experiment.data_from == "events":
         points += [*_parameters(experiment), _key(), *_variants(experiment), *_events(experiment)]
         points += _on_page(experiment)
@@ -51,6 +51,14 @@ def _on_page(experiment: Experiment) -> list[Point]:
 def unmet(experiment: Experiment) -> list[str]:
     """Labels of the points that are not met and can be overridden."""
     return [point.label for point in readiness(experiment) if not point.met and not point.needed]
+
+
+def _hypothesis(experiment: Experiment) -> Point:
+    """Whether it says what changes, and why. Whom it is for may be everybody; without a metric there is no rule either."""
+    parts = {"what changes": experiment.change, "because": experiment.because}
+    missing = [name for name, text in parts.items() if not text.strip()]
+    seen = f"missing: {', '.join(missing)}" if missing else "whole"
+    return Point("The hypothesis is whole", not missing, seen, "Complete the sentence on Brief", "brief")
 
 
 def _rule(experiment: Experiment) -> Point:

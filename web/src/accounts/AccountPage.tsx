@@ -5,6 +5,7 @@ import { moment, plural } from "../lib/format";
 import { CopyText } from "../parts/CopyText";
 import { errorOf, Failure, FormError, Panel, Skeleton } from "../parts/basics";
 import { FormField } from "../parts/FormField";
+import { Look } from "./Look";
 import { SecondFactor } from "./SecondFactor";
 import { Tokens } from "./Tokens";
 import { useTitle } from "../parts/title";
@@ -23,6 +24,7 @@ export function AccountPage() {
       {me.data && (
         <>
           <Person me={me.data} />
+          <Look />
           <Password me={me.data} />
           <SecondFactor me={me.data} />
           <Sessions me={me.data} zone={zone} />

@@ -2708,6 +2708,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/me/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Choose Preferences
+         * @description How one wants to see and use the application.
+         */
+        patch: operations["choose_preferences"];
+        trace?: never;
+    };
     "/api/v1/me/second-factor": {
         parameters: {
             query?: never;
@@ -8198,6 +8218,54 @@ export interface components {
             level: number | null;
             lift: components["schemas"]["IntervalOut"];
         };
+        /**
+         * PreferenceChanges
+         * @description What is not named stays as it is.
+         * @example {
+         *       "theme": "dark"
+         *     }
+         */
+        PreferenceChanges: {
+            /** Density */
+            density?: ("comfortable" | "compact") | null;
+            /** Panels */
+            panels?: ("folded" | "open") | null;
+            /** Shortcuts */
+            shortcuts?: ("on" | "off") | null;
+            /** Theme */
+            theme?: ("system" | "light" | "dark") | null;
+        };
+        /**
+         * Preferences
+         * @description ``panels``: whether what stands below the answer of a sheet is folded to a line; ``shortcuts``: whether single keys do
+         *     something (WCAG 2.2, 2.1.4).
+         */
+        Preferences: {
+            /**
+             * Density
+             * @default comfortable
+             * @enum {string}
+             */
+            density: "comfortable" | "compact";
+            /**
+             * Panels
+             * @default folded
+             * @enum {string}
+             */
+            panels: "folded" | "open";
+            /**
+             * Shortcuts
+             * @default on
+             * @enum {string}
+             */
+            shortcuts: "on" | "off";
+            /**
+             * Theme
+             * @default system
+             * @enum {string}
+             */
+            theme: "system" | "light" | "dark";
+        };
         /** PreviewLine */
         PreviewLine: {
             /**
@@ -10084,6 +10152,7 @@ export interface components {
             currency: string;
             /** Demo Accounts */
             demo_accounts: components["schemas"]["DemoAccount"][];
+            preferences: components["schemas"]["Preferences"];
             /** Provider */
             provider: string;
             /** Time Zone */
@@ -17756,6 +17825,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
+        };
+    };
+    choose_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "theme": "dark"
+                 *     }
+                 */
+                "application/json": components["schemas"]["PreferenceChanges"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preferences"];
                 };
             };
             400: components["responses"]["malformed"];

@@ -1,6 +1,6 @@
 import { scaleLinear } from "d3-scale";
 import type { Interval, Tone } from "../api/client";
-import type { Axis } from "../lib/axis";
+import { legible, type Axis } from "../lib/axis";
 import { bounds } from "../lib/format";
 
 interface StripProps {
@@ -16,6 +16,7 @@ interface StripProps {
 
 const INSET = 8;
 const HALF_TICK = 15; // pixels, of a label such as +60%
+const CHARACTER = 6.3; // pixels, of a label's figures
 
 export function stripScale(axis: Axis, width: number) {
   return scaleLinear()
@@ -43,6 +44,9 @@ export function IntervalStrip({ lift, tone, worthwhile, axis, width, height = 22
     <svg width={width} height={height} role="img" aria-label={sentence} className="block">
       <title>{`${lift.estimate_text} (${bounds(lift)})`}</title>
       <rect x={x(-worthwhile)} width={x(worthwhile) - x(-worthwhile)} height={height} fill="var(--band)" />
+      {[-worthwhile, worthwhile].map((edge) => (
+        <line key={edge} x1={x(edge)} x2={x(edge)} y1={0} y2={height} stroke="var(--edge)" strokeWidth={0.75} />
+      ))}
       <line x1={x(0)} x2={x(0)} y1={0} y2={height} stroke="var(--color-base-content)" strokeWidth={1} />
       <line x1={left} x2={right} y1={middle} y2={middle} stroke={colour} strokeWidth={3.5} />
       <End x={left} y={middle} cut={cutLow} open={lift.low_open === true} direction={-1} colour={colour} />
@@ -106,10 +110,11 @@ function liftTick(tick: number): string {
 export function StripAxis({ axis, width, written = liftTick }: StripAxisProps) {
   const x = stripScale(axis, width);
   // A table cuts off what hangs over its edge.
+  const widthOf = (tick: number) => written(tick).length * CHARACTER;
   const within = (middle: number) => Math.max(HALF_TICK, Math.min(middle, width - HALF_TICK));
   return (
     <svg width={width} height={14} aria-hidden className="block overflow-visible">
-      {axis.ticks.map((tick) => (
+      {legible(axis.ticks, (tick) => within(x(tick)), widthOf).map((tick) => (
         <text key={tick} x={within(x(tick))} y={11} textAnchor="middle" fontSize={11} fill="var(--color-neutral)">
           {written(tick)}
         </text>

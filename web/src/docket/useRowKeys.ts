@@ -13,7 +13,7 @@ function move(step: number) {
 
 /** Arrow keys walk along the rows; Enter follows the link that has the focus. */
 export function useRowKeys() {
-  useKeys({ ArrowDown: () => move(1), ArrowUp: () => move(-1) });
+  useKeys({ ArrowDown: () => move(1), ArrowUp: () => move(-1) }, ["ArrowDown", "ArrowUp"]);
   return (event: KeyboardEvent) => {
     if (event.key === "Home") links()[0]?.focus();
     if (event.key === "End") links().at(-1)?.focus();

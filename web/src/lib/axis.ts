@@ -7,6 +7,7 @@ export interface Axis {
 }
 
 const WIDEST = 3;
+const GAP = 5; // pixels between two labels
 
 /** One axis for all strips of a view: it holds zero, the band and the intervals, but no outlier may flatten the rest. */
 export function sharedAxis(lifts: (Interval | null | undefined)[], worthwhile: number, tickCount = 4): Axis {
@@ -24,6 +25,18 @@ export function sharedAxis(lifts: (Interval | null | undefined)[], worthwhile: n
 /** Round ticks within a range. */
 export function niceTicks(domain: [number, number], count = 5): number[] {
   return scaleLinear().domain(domain).ticks(count);
+}
+
+/**
+ * Those of some labels that can be read next to each other, in their order. Of two that would touch the one nearer to zero stays;
+ * `place` and `width` are in pixels.
+ */
+export function legible(ticks: number[], place: (tick: number) => number, width: (tick: number) => number): number[] {
+  const shown: number[] = [];
+  for (const tick of [...ticks].sort((a, b) => Math.abs(a) - Math.abs(b)))
+    if (shown.every((one) => Math.abs(place(one) - place(tick)) >= (width(one) + width(tick)) / 2 + GAP))
+      shown.push(tick);
+  return shown.sort((a, b) => a - b);
 }
 
 /** A round range that holds all values; from zero where they are not far above it. */

@@ -1,4 +1,5 @@
 import { useEffect, useRef } from "react";
+import { usePreferences } from "../api/preferences";
 
 export type Keymap = Record<string, () => void>;
 
@@ -11,11 +12,16 @@ function isTyping(target: EventTarget | null): boolean {
   );
 }
 
-/** Page keys, such as { "/": …, "g d": … }. None works while typing, nor with Ctrl, Alt or Meta, but for "ctrl+z". */
-export function useKeys(keymap: Keymap): void {
+/**
+ * Page keys, such as { "/": …, "g d": …, "ctrl+z": … }. None works while typing. Those without Ctrl do nothing for who has switched
+ * them off (WCAG 2.2, 2.1.4), but for those that `always` do.
+ */
+export function useKeys(keymap: Keymap, always: string[] = []): void {
+  const off = usePreferences()?.shortcuts === "off";
   const current = useRef(keymap);
   useEffect(() => {
-    current.current = keymap;
+    const works = ([keys]: [string, unknown]) => !off || keys.startsWith("ctrl+") || always.includes(keys);
+    current.current = Object.fromEntries(Object.entries(keymap).filter(works));
   });
   useEffect(() => {
     let before = "";

@@ -11,10 +11,26 @@ import {
   RULE,
   SIZE,
 } from "../scratchpad/address";
-import { calmRange, niceRange, sharedAxis } from "./axis";
+import { calmRange, legible, niceRange, sharedAxis } from "./axis";
 import { gridAsCsv, layOver, pastedCells } from "./paste";
 
 const lift = interval;
+
+describe("labels next to each other", () => {
+  const wide = () => 30;
+  it.each([
+    { of: "with room enough, all", ticks: [-0.1, 0, 0.1], pixels: 400, shown: [-0.1, 0, 0.1] },
+    {
+      of: "too near each other, those nearer to zero",
+      ticks: [-0.1, -0.05, 0, 0.05, 0.1],
+      pixels: 400,
+      shown: [-0.1, 0, 0.1],
+    },
+    { of: "with no room but for one, zero", ticks: [-0.1, 0, 0.1], pixels: 100, shown: [0] },
+  ])("$of stay", ({ ticks, pixels, shown }) => {
+    expect(legible(ticks, (tick) => tick * pixels, wide)).toEqual(shown);
+  });
+});
 
 describe("the shared axis of strips", () => {
   it("holds zero, the band and the intervals", () => {

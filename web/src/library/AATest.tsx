@@ -26,7 +26,7 @@ export function AATest({ metric, shares = [1, 1], confidence = 0.95 }: Props) {
   const running = test?.state === "running";
   const begin = () => start.mutate({ shares, confidence, splits: SPLITS, seed: (test?.seed ?? 0) + 1 });
   return (
-    <Panel title="On your own past units" note={<Term name="A/A test" />}>
+    <Panel fold="past-units" title="On your own past units" note={<Term name="A/A test" />}>
       {!enough && !test && (
         <p className="quiet text-sm">
           Past units are known one by one once an experiment that counts this metric takes events; {min_units} are

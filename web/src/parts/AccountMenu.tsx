@@ -7,7 +7,7 @@ import { initialsOf, ROUND } from "./initials";
 const ITEM = "cursor-pointer rounded px-2 py-1 outline-none data-focused:bg-base-200";
 
 /** Who is signed in, with what belongs to the account. */
-export default function AccountMenu({ account }: { account: Account }) {
+export default function AccountMenu({ account, showKeys }: { account: Account; showKeys: () => void }) {
   const { display_name: name, role } = account;
   const cache = useQueryClient();
   const navigate = useNavigate();
@@ -41,6 +41,9 @@ export default function AccountMenu({ account }: { account: Account }) {
             </MenuItem>
             <MenuItem className={ITEM} onAction={() => void navigate("/glossary")}>
               Glossary
+            </MenuItem>
+            <MenuItem className={ITEM} onAction={showKeys}>
+              Keys
             </MenuItem>
             <MenuItem className={ITEM} onAction={() => void signOut()}>
               Sign out

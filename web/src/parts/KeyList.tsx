@@ -1,3 +1,5 @@
+import { Link } from "react-router";
+import { usePreferences } from "../api/preferences";
 import { Dialog } from "./Dialog";
 
 const KEYS: [string, string][] = [
@@ -17,6 +19,7 @@ const KEYS: [string, string][] = [
 ];
 
 export function KeyList({ close }: { close: () => void }) {
+  const off = usePreferences()?.shortcuts === "off";
   return (
     <Dialog title="Keys" close={close}>
       <table className="table table-sm">
@@ -31,7 +34,13 @@ export function KeyList({ close }: { close: () => void }) {
           ))}
         </tbody>
       </table>
-      <p className="quiet mt-2 text-sm">None works while you type.</p>
+      <p className="quiet mt-2 text-sm">
+        None works while you type. Single keys are {off ? "switched off" : "on"}:{" "}
+        <Link className="link" to="/account#look" onClick={close}>
+          {off ? "switch them on" : "switch them off"}
+        </Link>
+        .
+      </p>
       <div className="mt-3 text-right">
         <button className="btn btn-sm" onClick={close}>
           Close

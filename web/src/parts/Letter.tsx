@@ -10,7 +10,7 @@ export function Letter({ letter }: { letter: string }) {
       style={
         control
           ? { border: "1px solid var(--color-neutral)", color: "var(--color-base-content)" }
-          : { background: variantColour(position), color: "#fff" }
+          : { background: variantColour(position), color: "var(--on-variant)" }
       }
     >
       {letter}

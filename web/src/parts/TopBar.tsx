@@ -52,7 +52,7 @@ export function TopBar() {
         {session?.account && (
           <span className="max-sm:ml-auto">
             <Suspense fallback={<span className={ROUND}>{initialsOf(session.account.display_name)}</span>}>
-              <AccountMenu account={session.account} />
+              <AccountMenu account={session.account} showKeys={() => setKeysShown(true)} />
             </Suspense>
           </span>
         )}

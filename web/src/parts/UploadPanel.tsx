@@ -3,6 +3,7 @@ import { FormError, Panel } from "./basics";
 import { FilePicker } from "./FilePicker";
 
 interface Props extends ComponentProps<typeof FilePicker> {
+  fold?: string | undefined;
   title: string;
   note: string;
   /** What the file must hold. */
@@ -13,9 +14,9 @@ interface Props extends ComponentProps<typeof FilePicker> {
 }
 
 /** Where a kind of file comes in: what it must hold, the choice, what went wrong, and below what became of it. */
-export function UploadPanel({ title, note, holds, error, actions, children, ...picker }: Props) {
+export function UploadPanel({ fold, title, note, holds, error, actions, children, ...picker }: Props) {
   return (
-    <Panel title={title} note={note}>
+    <Panel fold={fold} title={title} note={note}>
       <div className="quiet mb-2 text-sm">{holds}</div>
       <FilePicker {...picker}>{actions}</FilePicker>
       <FormError error={error} />

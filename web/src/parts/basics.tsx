@@ -1,19 +1,26 @@
-import type { ReactNode } from "react";
+import { useId, type ReactNode } from "react";
 import { Problem } from "../api/client";
+import { useFold } from "./fold";
 
-export function Panel({
-  title,
-  note,
-  action,
-  children,
-}: {
+interface PanelProps {
   title: ReactNode;
   note?: ReactNode;
   action?: ReactNode;
+  /** By which name it is remembered whether it is open, and found by an address; without one it is always open. */
+  fold?: string | undefined;
+  /** What it says in a line while it is folded; its note where left out. */
+  line?: ReactNode;
   children: ReactNode;
-}) {
+}
+
+/** A part of a sheet. One with a name folds to a line: what is in it is made when it is opened first, and stays. */
+export function Panel({ fold, ...panel }: PanelProps) {
+  return fold === undefined ? <Open {...panel} /> : <Folding fold={fold} {...panel} />;
+}
+
+function Open({ title, note, action, children }: Omit<PanelProps, "fold">) {
   return (
-    <section className="sheet px-4 py-3">
+    <section className="sheet panel">
       <div className="mb-2 flex items-baseline gap-3">
         <div className="flex grow flex-wrap items-baseline gap-x-3">
           <h2 className="text-[17px]">{title}</h2>
@@ -22,6 +29,47 @@ export function Panel({
         {action && <div className="shrink-0">{action}</div>}
       </div>
       {children}
+    </section>
+  );
+}
+
+function Folding({ fold, title, note, action, line = note, children }: PanelProps & { fold: string }) {
+  const { open, seen, turn, holder } = useFold(fold);
+  const heading = useId();
+  const content = useId();
+  return (
+    <section ref={holder} id={fold} className="sheet panel" aria-labelledby={heading}>
+      <div className={`flex items-baseline gap-2 ${open ? "mb-2" : ""}`}>
+        <button
+          type="button"
+          className="-mt-0.5 -ml-2 size-6 shrink-0 cursor-pointer self-start text-neutral"
+          aria-expanded={open}
+          aria-controls={content}
+          aria-labelledby={heading}
+          onClick={turn}
+        >
+          <svg viewBox="0 0 12 12" className={`mx-auto size-3 ${open ? "rotate-90" : ""}`} aria-hidden>
+            <path d="M4 2l4 4-4 4" fill="none" stroke="currentColor" strokeWidth={1.6} />
+          </svg>
+        </button>
+        <div className="flex min-w-0 grow flex-wrap items-baseline gap-x-3">
+          <h2
+            id={heading}
+            className="cursor-pointer text-[17px]"
+            // A word in it that explains itself is clicked for that.
+            onClick={typeof title === "string" ? turn : undefined}
+          >
+            {title}
+          </h2>
+          {open
+            ? note && <span className="quiet text-sm">{note}</span>
+            : line && <span className="text-sm">{line}</span>}
+        </div>
+        {open && action && <div className="shrink-0">{action}</div>}
+      </div>
+      <div id={content} hidden={!open}>
+        {seen && children}
+      </div>
     </section>
   );
 }

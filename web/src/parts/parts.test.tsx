@@ -160,7 +160,8 @@ describe("the interval strip", () => {
         ?.slice(1)
         .map(Number) ?? [];
     expect([x, y].map((place) => Math.round(place ?? NaN))).toEqual([158, 11]);
-    const [zero, line] = container.querySelectorAll("line");
+    const [from, to, zero, line] = container.querySelectorAll("line");
+    expect([from, to].map((edge) => Math.round(Number(edge?.getAttribute("x1"))))).toEqual([78, 138]);
     expect(Number(zero?.getAttribute("x1"))).toBeCloseTo(108);
     expect([line?.getAttribute("x1"), line?.getAttribute("x2")].map((at) => Math.round(Number(at)))).toEqual([
       128, 188,

@@ -313,7 +313,7 @@ describe("Watch", () => {
     open(
       <>
         <DataQualityIssues live={LIVE} />
-        <Latest live={LIVE} running />
+        <Latest live={LIVE} running fold={false} />
         <Segments live={LIVE} />
         <Intake live={LIVE} />
       </>,

@@ -26,7 +26,7 @@ function Seen({ evidence, experiment }: { evidence: Evidence; experiment: Experi
   const { reading } = evidence;
   const look = verdictNamed(reading.verdict);
   const { mayAct } = useEditing();
-  // The Verdict sheet itself has the conditions and the form.
+  // The Verdict sheet itself has the headline, the conditions and the form.
   const elsewhere = useParams().sheet !== "verdict";
   const mayDecide = elsewhere && mayAct && ["running", "paused", "ended"].includes(experiment.state);
   return (
@@ -34,8 +34,12 @@ function Seen({ evidence, experiment }: { evidence: Evidence; experiment: Experi
       <div className={`text-sm font-semibold ${TONE_CLASS[look.tone]}`}>
         <span aria-hidden>{look.mark}</span> <Term name={look.title} explanation={look.meaning} />
       </div>
-      <Headline text={reading.headline} figure={reading.figure} tone={look.tone} className="mt-1 text-[21px]" />
-      <p className="quiet mt-2 text-sm">{reading.detail}</p>
+      {elsewhere && (
+        <>
+          <Headline text={reading.headline} figure={reading.figure} tone={look.tone} className="mt-1 text-[21px]" />
+          <p className="quiet mt-2 text-sm">{reading.detail}</p>
+        </>
+      )}
       {evidence.data_until && <p className="quiet mt-1 text-sm">{evidence.data_until}</p>}
       {reading.next_look && (
         <p className="mt-2 text-sm">

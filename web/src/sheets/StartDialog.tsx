@@ -4,6 +4,7 @@ import { useSession, type Step } from "../api/hooks";
 import { FormError } from "../parts/basics";
 import { Dialog } from "../parts/Dialog";
 import { useEditing } from "./editing";
+import { StartSummary } from "./StartSummary";
 
 interface Props {
   close: () => void;
@@ -24,8 +25,8 @@ export function StartDialog({ close, run, error }: Props) {
   const zone = session?.time_zone ?? "UTC";
   return (
     <Dialog title={later ? "Schedule the start" : "Start and lock the decision rule"} close={close}>
-      <p className="mb-2">{experiment.rule_in_words}</p>
-      <p className="quiet text-sm">
+      <StartSummary experiment={experiment} />
+      <p className="quiet mt-3 text-sm">
         From the start on the metrics and the sizes cannot change; names and remarks can. This rule and the split change
         only for a reason, which the report shows.
       </p>

@@ -14,6 +14,7 @@ import type {
   Reading,
   VariantOut,
 } from "../api/client";
+import type { Preferences } from "../api/preferences";
 import { signed } from "../lib/format";
 
 /** ``after`` holds an answer back. */
@@ -55,6 +56,7 @@ export function show(part: ReactNode, { address = "/", known = [] as [readonly u
   const cache = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } });
   // What is offered to choose from; nothing came in unless a test says so.
   cache.setQueryData(keys.seenEvents, []);
+  cache.setQueryData(keys.session, { ...SESSION, account: null });
   for (const [key, data] of known) cache.setQueryData(key, data);
   return render(
     <QueryClientProvider client={cache}>
@@ -63,8 +65,12 @@ export function show(part: ReactNode, { address = "/", known = [] as [readonly u
   );
 }
 
+/** What the tests see is open unless they are about what is folded. */
+export const PREFERENCES: Preferences = { theme: "system", density: "comfortable", panels: "open", shortcuts: "on" };
+
 export const SESSION = {
   account: { username: "mona", display_name: "Mona Orrell", role: "analyst", may_edit: true, may_administer: false },
+  preferences: PREFERENCES,
   provider: "",
   warning: "",
   workspace: "Tidewick Ferries",

@@ -83,7 +83,12 @@ function Choice() {
         : { allocation: null },
     );
   return (
-    <Panel title="Shares" note={locked ? "chosen before the start" : "locked at the start"}>
+    <Panel
+      fold={locked ? "sharing" : undefined}
+      title="Shares"
+      note={locked ? "chosen before the start" : "locked at the start"}
+      line={WAYS.find((way) => way.follows === (experiment.allocation !== null))?.name}
+    >
       <fieldset disabled={fixed} className="grid grid-cols-2 gap-1.5 max-lg:grid-cols-1">
         <legend className="sr-only">How shares are set</legend>
         {WAYS.map((way) => (

@@ -14,8 +14,24 @@ export function BriefSheet() {
   const fixed = locked || !mayEdit;
   return (
     <>
-      <Panel title="Hypothesis" note={locked ? "the metric is locked since the start" : "saved as you go"}>
-        <p className="mb-3 font-serif text-lg leading-snug">{experiment.hypothesis}</p>
+      <Panel title="Name and hypothesis" note={locked ? "the metric is locked since the start" : "saved as you go"}>
+        <div className="grid grid-cols-[minmax(0,1fr)_14rem] gap-x-5 max-sm:grid-cols-1">
+          <TextField
+            label="Name"
+            value={experiment.name}
+            save={(name) => save({ name })}
+            locked={!mayEdit}
+            error={errorFor("name")}
+          />
+          <TextField
+            label="Area"
+            value={experiment.area}
+            save={(area) => save({ area })}
+            locked={!mayEdit}
+            placeholder="Booking"
+          />
+        </div>
+        <p className="my-2 font-serif text-lg leading-snug">{experiment.hypothesis}</p>
         <div className="grid grid-cols-2 gap-x-5 max-sm:grid-cols-1">
           <TextField
             label="What changes"
@@ -56,31 +72,15 @@ export function BriefSheet() {
       <Variants />
       <OnPagePanel />
       <Forecasts />
-      <Panel title="About">
-        <div className="grid grid-cols-3 gap-x-5 max-sm:grid-cols-1">
-          <TextField
-            label="Name"
-            value={experiment.name}
-            save={(name) => save({ name })}
-            locked={!mayEdit}
-            error={errorFor("name")}
-            note={`Key: ${experiment.key}`}
-          />
-          <TextField
-            label="Area"
-            value={experiment.area}
-            save={(area) => save({ area })}
-            locked={!mayEdit}
-            placeholder="Booking"
-          />
-          <TextField
-            label="Units are called"
-            value={experiment.unit_name}
-            save={(unit_name) => save({ unit_name })}
-            locked={fixed}
-            error={errorFor("unit_name")}
-          />
-        </div>
+      <Panel fold="about" title="About" line={`key ${experiment.key}; units are called ${experiment.unit_name}`}>
+        <TextField
+          label="Units are called"
+          value={experiment.unit_name}
+          save={(unit_name) => save({ unit_name })}
+          locked={fixed}
+          error={errorFor("unit_name")}
+          note={`Key: ${experiment.key}`}
+        />
         <TextField
           label="Description"
           value={experiment.description}

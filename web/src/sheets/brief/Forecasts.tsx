@@ -18,6 +18,7 @@ export function Forecasts() {
   if (!mayGuess && data.forecasts.length === 0) return null;
   return (
     <Panel
+      fold="forecasts"
       title="Forecasts"
       note={data.sealed ? "a guess of the lift from each of you, sealed until the decision" : "opened at the decision"}
     >

@@ -6,7 +6,7 @@ import { TermMark } from "../../parts/Term";
 export function ByDaysPanel({ lines }: { lines: Evidence["by_days"] }) {
   if (!lines?.length) return null;
   return (
-    <Panel title="Read by days" note="metrics of which only totals are known">
+    <Panel fold="by-days" title="Read by days" note="metrics of which only totals are known">
       {lines.map((line) => (
         <div key={line.metric} className="py-1 text-sm">
           <p>

@@ -25,6 +25,8 @@ function Steps({ funnel, worthwhile }: { funnel: Funnel; worthwhile: number }) {
   );
   return (
     <Panel
+      fold={`steps-${funnel.metric}`}
+      line={funnel.sentence}
       title={`Step by step: ${funnel.metric_name}`}
       note="exploratory; each step of those who reached the one before"
     >

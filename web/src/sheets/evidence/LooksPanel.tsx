@@ -25,6 +25,7 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
   const last = looks.taken.at(-1);
   return (
     <Panel
+      fold={due ? undefined : "looks"}
       title={planned ? <Term name="Look">Looks</Term> : "The reading"}
       note={
         reading.next_look

@@ -105,7 +105,7 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
     3,
   );
   return (
-    <Panel title="By week of first exposure" note="does it fade?">
+    <Panel fold="by-week" title="By week of first exposure" note="does it fade?" line={sentence}>
       <DataTable
         label="Lift by week of first exposure"
         rows={cohorts}
@@ -183,7 +183,7 @@ function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: numbe
   const strip = Math.max(width - 130, 120);
   const axis = sharedAxis(query.data?.comparisons.map((line) => line.lift) ?? [], worthwhile, 3);
   return (
-    <Panel title="Selected date range" note="exploratory">
+    <Panel fold="range" title="Selected date range" note="exploratory" line={first ? undefined : "all days"}>
       <div className="flex flex-wrap items-end gap-2 text-sm">
         {(["from", "to"] as const).map((name) => (
           <label key={name}>

@@ -48,6 +48,7 @@ function OfSource({ one }: { one: SecondCount }) {
   const drifting = one.quantities.filter((line) => line.drifts);
   return (
     <Panel
+      fold={`second-count-${one.source}`}
       title={`Second count: ${one.source}`}
       note={`${percentText(one.tolerance)}% difference tolerated, set beforehand; ${one.days.length} days in both`}
       action={

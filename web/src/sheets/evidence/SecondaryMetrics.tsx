@@ -1,8 +1,8 @@
 import { Link } from "react-router";
-import type { Reading } from "../../api/client";
+import type { Reading, Tone } from "../../api/client";
 import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { sharedAxis } from "../../lib/axis";
-import { pvalue } from "../../lib/format";
+import { plural, pvalue } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
@@ -31,7 +31,9 @@ export function SecondaryMetrics({ reading }: { reading: Reading }) {
   const lines = reading.secondary.flatMap((metric) => metric.comparisons.map((comparison) => ({ metric, comparison })));
   return (
     <Panel
+      fold="further-metrics"
       title="Secondary and guardrail metrics"
+      line={outcomes(reading)}
       note={`guardrails and goals at the rule’s confidence; secondary ones share the level (${family}); grey: the margin`}
     >
       <div ref={holder}>
@@ -44,6 +46,25 @@ export function SecondaryMetrics({ reading }: { reading: Reading }) {
       </div>
     </Panel>
   );
+}
+
+/** How many are ahead, behind or not told apart: "2 guardrails: none behind; 1 secondary: 1 ahead". */
+function outcomes(reading: Reading): string {
+  const roles = [...new Set(reading.secondary.map((metric) => metric.role))];
+  return roles
+    .map((role) => {
+      const metrics = reading.secondary.filter((metric) => metric.role === role);
+      const names = (tone: Tone) =>
+        metrics
+          .filter((metric) => metric.comparisons.some((comparison) => comparison.tone === tone))
+          .map((metric) => metric.name);
+      const said = [
+        ...names("behind").map((name) => `${name} behind`),
+        ...names("ahead").map((name) => `${name} ahead`),
+      ];
+      return `${plural(metrics.length, role === "secondary" ? "secondary metric" : role)}: ${said.join(", ") || "none ahead or behind"}`;
+    })
+    .join("; ");
 }
 
 function columnsOf(reading: Reading, lines: Line[], experiment: string, strip: number): Column<Line>[] {

@@ -37,7 +37,7 @@ export function Segments({ spoken }: { spoken: string }) {
   const choose = (name: string, value: string) => change({ [name]: value, ...(name === "by" ? { set: "" } : {}) });
   if (data.choices.length === 0)
     return (
-      <Panel title="Segments">
+      <Panel fold="segments" title="Segments" line="nobody came with a property">
         <p className="quiet text-sm">
           Nobody came with a property that evidence is broken down by. Choose others here, or for all experiments under{" "}
           <Link className="link" to="/connections">
@@ -49,7 +49,12 @@ export function Segments({ spoken }: { spoken: string }) {
       </Panel>
     );
   return (
-    <Panel title="Segments" note="exploratory: the rule reads everybody">
+    <Panel
+      fold="segments"
+      title="Segments"
+      note="exploratory: the rule reads everybody"
+      line={data.sentence ? <span className={data.reversal ? "tone-unsound" : ""}>{data.sentence}</span> : undefined}
+    >
       <div className="mb-2 flex flex-wrap items-center gap-2 text-sm">
         <Choice label="Segments by" value={data.by} values={data.choices} set={(value) => choose("by", value)} />
         {experiment.metrics.length > 1 && (

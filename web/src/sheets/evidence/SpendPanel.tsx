@@ -19,7 +19,11 @@ export function SpendPanel({ spend, reading }: { spend: Spend; reading: Reading 
     ...(spend.arms.some((arm) => arm.impressions > 0) ? impressionColumns(experiment.key) : []),
   ];
   return (
-    <Panel title="Spend and impressions" note={`count model: spend taken as known; amounts in ${spend.currency}`}>
+    <Panel
+      fold="spend"
+      title="Spend and impressions"
+      note={`count model: spend taken as known; amounts in ${spend.currency}`}
+    >
       <DataTable
         label="Spend and impressions, in figures"
         rows={spend.arms}

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Experiment } from "../../api/client";
 import { designNamed, methodNamed, questionNamed, vocabulary, type Setting } from "../../api/vocabulary";
 import { LooksPicture } from "../../charts/LooksPicture";
-import { day, plural } from "../../lib/format";
+import { day, percentText, plural } from "../../lib/format";
 import { readNumber } from "../../lib/numbers";
 import { Panel } from "../../parts/basics";
 import { ChoiceField, NumberField, TextField } from "../../parts/fields";
@@ -21,6 +21,8 @@ export function RulePanel() {
   const question = questionNamed(experiment.question);
   return (
     <Panel
+      fold="rule"
+      line={`${methodNamed(experiment.method).title}, at ${percentText(experiment.confidence)}% confidence`}
       title={<Term name="Decision rule" />}
       note={
         locked

@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import type { Experiment } from "../../api/client";
 import { designNamed, kindNamed, questionNamed, vocabulary } from "../../api/vocabulary";
 import { WeeksCurve } from "../../charts/onDemand";
@@ -9,7 +10,7 @@ import { ChoiceField, NumberField } from "../../parts/fields";
 import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
 import { PastData } from "./PastData";
-import { Ramp } from "./Ramp";
+import { writeRamp } from "./Ramp";
 import { TermMark } from "../../parts/Term";
 import { RulePanel } from "./RulePanel";
 import { StrictnessChoice } from "./StrictnessChoice";
@@ -47,7 +48,12 @@ export function SizingSheet() {
       <RulePanel />
       <OnPastUnits />
       {plan && plan.needs.length > 1 && (
-        <Panel title="Sample size by metric" note="the largest one sets the sample">
+        <Panel
+          fold="by-metric"
+          title="Sample size by metric"
+          note="the largest one sets the sample"
+          line={`${plan.decided_by || experiment.metric} sets the sample`}
+        >
           <ul>
             {plan.needs.map((need) => (
               <li key={need.name} className="flex gap-4 border-b border-base-300 py-1 last:border-b-0">
@@ -145,17 +151,14 @@ function Expectations() {
         locked={fixed}
         error={errorFor("audience_per_day")}
       />
-      <NumberField
-        label="Traffic included"
-        term="Participation"
-        percent
-        value={experiment.participation}
-        save={(value) => value !== null && save({ participation: value })}
-        locked={fixed}
-        error={errorFor("participation")}
-        note={plan ? `${count(plan.units_per_day)} a day` : undefined}
-      />
-      <Ramp />
+      <p className="border-b border-base-300 py-1.5 text-sm">
+        {percentText(experiment.participation)}% of them are included
+        {experiment.ramp.length > 0 && ` after ${writeRamp(experiment.ramp)}`}
+        {plan && `: ${count(plan.units_per_day)} a day`}.{" "}
+        <Link className="link" to={`/experiments/${experiment.key}/traffic#included`}>
+          Traffic included
+        </Link>
+      </p>
       <NumberField
         label="Correlation with a covariate"
         term="Covariate"

@@ -19,6 +19,7 @@ export function AudiencePanel() {
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(experiment.audience_rules);
   return (
     <Panel
+      fold="audience"
       title="Audience"
       note={experiment.audience_rules.length ? experiment.audience_in_words : "everybody qualifies"}
     >

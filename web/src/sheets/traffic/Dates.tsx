@@ -12,7 +12,18 @@ export function Dates() {
   const zone = session?.time_zone ?? "UTC";
   const running = experiment.state === "running" || experiment.state === "paused";
   return (
-    <Panel title="Start and end" note={experiment.round > 1 ? `round ${experiment.round}` : undefined}>
+    <Panel
+      fold={locked ? "dates" : undefined}
+      title="Start and end"
+      note={experiment.round > 1 ? `round ${experiment.round}` : undefined}
+      line={[
+        experiment.started_on && `started ${weekday(experiment.started_on)}`,
+        experiment.last_day && `planned last day ${weekday(experiment.last_day)}`,
+        experiment.ended_on && `ended ${weekday(experiment.ended_on)}`,
+      ]
+        .filter(Boolean)
+        .join(", ")}
+    >
       <div className="flex flex-wrap items-end gap-8">
         {!locked && experiment.state === "draft" && (
           <label>

@@ -11,7 +11,7 @@ export function Engineers() {
   const machineKeys = useMachineKeys();
   const inUse = machineKeys.data?.filter((key) => !key.withdrawn_at).length ?? 0;
   return (
-    <Panel title="For the engineer">
+    <Panel fold="engineers" title="For the engineer" line="the key, snippets, and assigning without asking">
       <p className="quiet text-sm">
         The experiment's key is <span className="font-mono">{experiment.key}</span>.{" "}
         {inUse ? `${inUse} ${inUse === 1 ? "system has" : "systems have"} a key. ` : "No system has a key yet. "}

@@ -10,7 +10,12 @@ export function Forced() {
   const entries = Object.entries(experiment.forced);
   const message = errorFor("forced");
   return (
-    <Panel title="Forced variants" note="to look at them, before the start too; they do not count">
+    <Panel
+      fold="forced"
+      title="Forced variants"
+      note="to look at them, before the start too; they do not count"
+      line={entries.length ? entries.map(([name, shown]) => `${name} sees ${shown}`).join(", ") : "none"}
+    >
       {entries.length > 0 && (
         <ul className="mb-2 flex flex-wrap gap-2">
           {entries.map(([name, shown]) => (

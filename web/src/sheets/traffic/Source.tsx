@@ -18,7 +18,11 @@ export function Source() {
   const fixed = locked || !mayEdit;
   const served = experiment.data_from === "events";
   return (
-    <Panel title="Who assigns">
+    <Panel
+      fold={locked ? "source" : undefined}
+      title="Who assigns"
+      line={SOURCES.find((source) => source.value === experiment.data_from)?.label}
+    >
       <div className="grid grid-cols-2 gap-4 max-md:grid-cols-1">
         <ChoiceField
           label="Assignments and data"

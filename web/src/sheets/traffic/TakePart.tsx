@@ -3,7 +3,7 @@ import { Panel } from "../../parts/basics";
 import { ComboField, NumberField } from "../../parts/fields";
 import { useExclusionGroups } from "../../api/running";
 import { useEditing } from "../editing";
-import { Ramp } from "../sizing/Ramp";
+import { Ramp, writeRamp } from "../sizing/Ramp";
 
 /** How many of the audience take part, step by step, and what that costs in weeks. */
 export function TakePart() {
@@ -12,7 +12,12 @@ export function TakePart() {
   const everybody = plan?.what_if.find((line) => line.name === "all_traffic")?.weeks;
   const served = experiment.data_from === "events";
   return (
-    <Panel title="Traffic included" note={`share of the audience; today ${rate(experiment.participation_today, 0)}`}>
+    <Panel
+      fold="included"
+      title="Traffic included"
+      note={`share of the audience; today ${rate(experiment.participation_today, 0)}`}
+      line={`${percentText(experiment.participation)}% of the audience${experiment.ramp.length ? ` after ${writeRamp(experiment.ramp)}` : ""}; today ${rate(experiment.participation_today, 0)}`}
+    >
       <NumberField
         label="Traffic included after the ramp"
         percent

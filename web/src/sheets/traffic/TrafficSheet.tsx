@@ -10,13 +10,14 @@ import { TakePart } from "./TakePart";
 import { WhoCounts } from "./WhoCounts";
 import { WithoutTest } from "./WithoutTest";
 
-/** Traffic included, who gets what, from when to when, and whether all is ready. */
+/** Whether all is ready, who gets what, how many are included, and from when to when. */
 export function TrafficSheet() {
   const { experiment } = useEditing();
   const served = experiment.data_from === "events";
   const ahead = experiment.state === "draft" || experiment.state === "scheduled";
   return (
     <>
+      {ahead && <ReadinessPanel />}
       <Source />
       <Sharing />
       {served && <AudiencePanel />}
@@ -24,7 +25,6 @@ export function TrafficSheet() {
       <TakePart />
       <Dates />
       {served && <Forced />}
-      {ahead && <ReadinessPanel />}
       {served && experiment.state === "draft" && experiment.round === 1 && <WithoutTest />}
       {served && <Engineers />}
     </>

@@ -27,7 +27,12 @@ export function WhoCounts() {
   const { experiment, mayEdit: allowed, locked, ruleLocked, saving } = useEditing();
   const mayEdit = allowed && !ruleLocked && !saving;
   return (
-    <Panel title="Who counts" note={experiment.never_counted_in_words ? "not everybody" : "everybody who is exposed"}>
+    <Panel
+      fold="who-counts"
+      title="Who counts"
+      note={experiment.never_counted_in_words ? "not everybody" : "everybody who is exposed"}
+      line={experiment.never_counted_in_words ? `never: ${experiment.never_counted_in_words}` : undefined}
+    >
       {allowed && locked && (
         <ForAReason what="Who counts" ask="Why must it change after the start? All days will be counted again." />
       )}

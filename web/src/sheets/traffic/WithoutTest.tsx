@@ -11,7 +11,7 @@ export function WithoutTest() {
   const [asking, setAsking] = useState(false);
   if (!mayAct) return null;
   return (
-    <Panel title="Without a test" note="for a variant that is made for some people">
+    <Panel fold="without-a-test" title="Without a test" note="for a variant that is made for some people">
       {asking ? (
         <>
           <p className="text-sm">

@@ -74,10 +74,11 @@ function Judged({ evidence }: { evidence: Evidence }) {
       )}
       {open && mayAct && <DecisionForm reading={reading} />}
       <Ranking reading={reading} experiment={experiment.key} />
-      <Panel title="Evidence">
+      <Panel fold="verdict-evidence" title="Evidence" line="levels, lifts and intervals of each variant">
         <VariantTable reading={reading} experiment={experiment.key} />
       </Panel>
       <Panel
+        fold="verdict-rule"
         title="Decision rule"
         note={experiment.rule_locked_at ? `locked on ${day(experiment.rule_locked_at)}` : undefined}
       >

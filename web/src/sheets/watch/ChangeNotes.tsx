@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useChangeNotes, useNotes } from "../../api/running";
-import { weekday } from "../../lib/format";
+import { plural, weekday } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
 
@@ -13,7 +13,12 @@ export function ChangeNotes() {
   const [text, setText] = useState("");
   const [everywhere, setEverywhere] = useState(true);
   return (
-    <Panel title="Changes elsewhere" note="campaigns, releases, prices: drawn on every chart over time">
+    <Panel
+      fold="changes-elsewhere"
+      title="Changes elsewhere"
+      note="campaigns, releases, prices: drawn on every chart over time"
+      line={notes.data && (notes.data.length ? plural(notes.data.length, "note") : "none noted in these days")}
+    >
       {notes.data?.length === 0 && <p className="quiet text-sm">None noted in these days.</p>}
       <ul className="text-sm">
         {notes.data?.map((note) => (

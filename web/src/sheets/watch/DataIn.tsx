@@ -38,6 +38,7 @@ function CountsIn({ countable }: { countable: MetricUse[] }) {
   const { file, preview } = counts;
   return (
     <UploadPanel
+      fold={experiment.data_from === "events" ? "counts-file" : undefined}
       title="Upload counts"
       note={`${fields.join(", ").replaceAll("_", " ")}: one row a day and variant; of weeks or all days with from and to${mayLackSquares(fields)}`}
       holds={

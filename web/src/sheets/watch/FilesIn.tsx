@@ -47,6 +47,7 @@ function UnitFile() {
   const given = preview.variables;
   return (
     <UploadPanel
+      fold="units-file"
       title="A file of units"
       note="CSV or Parquet"
       holds={
@@ -170,6 +171,7 @@ function EventFile() {
   const seen = send.data;
   return (
     <UploadPanel
+      fold="events-file"
       title="A file of events"
       note="one JSON object a line, gzip too"
       holds={
@@ -233,6 +235,7 @@ function SpendFile() {
   const given = preview.variables;
   return (
     <UploadPanel
+      fold="spend-file"
       title="Spend and impressions"
       note="CSV, by day and variant"
       holds={

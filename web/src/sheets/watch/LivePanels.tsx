@@ -184,11 +184,15 @@ export function ChangesMade({ live }: { live: Live }) {
 }
 
 /** The latest exposures and events, updated every few seconds. */
-export function Latest({ live, running }: { live: Live; running: boolean }) {
+export function Latest({ live, running, fold }: { live: Live; running: boolean; fold: boolean }) {
   const { data: session } = useSession();
   const zone = session?.time_zone ?? "UTC";
   return (
-    <Panel title="Latest" note={running ? "live, updated every three seconds" : "as last seen"}>
+    <Panel
+      fold={fold ? "latest" : undefined}
+      title="Latest"
+      note={running ? "live, updated every three seconds" : "as last seen"}
+    >
       {live.latest.length === 0 ? (
         <p className="quiet">
           Nothing has come in yet. Walk through the site yourself, with a forced variant if you like; you will appear
@@ -256,7 +260,7 @@ export function Latest({ live, running }: { live: Live; running: boolean }) {
 export function Hours({ live, unit }: { live: Live; unit: string }) {
   const columns = live.letters.map((_, arm) => live.hours.map((hour) => hour.units[arm] ?? 0));
   return (
-    <Panel title="Arrivals by hour" note="the last two days">
+    <Panel fold="hours" title="Arrivals by hour" note="the last two days">
       <DailyLines
         days={live.hours.map((hour) => hour.at)}
         values={columns}
@@ -285,7 +289,12 @@ export function Segments({ live, follows = false }: { live: Live; follows?: bool
       </Empty>
     );
   return (
-    <Panel title="Split by segment" note="largest deviation first">
+    <Panel
+      fold="split-by-segment"
+      title="Split by segment"
+      note="largest deviation first"
+      line={alarms(live.segments, "segment")}
+    >
       <Strata
         live={live}
         strata={live.segments}
@@ -309,6 +318,7 @@ export function WhoIsCounted({ live, unit }: { live: Live; unit: string }) {
   if (who.identity === "person") lines.splice(1, 0, ["Counted with another id", count(who.with_another)]);
   return (
     <Panel
+      fold="counted"
       title="Who is counted"
       note={who.identity === "person" ? `people, as one of the ${unit} each` : "every id by itself"}
     >
@@ -327,10 +337,17 @@ export function WhoIsCounted({ live, unit }: { live: Live; unit: string }) {
 
 export function SplitByDay({ live }: { live: Live }) {
   return (
-    <Panel title="Split by day" note="one alarm for all">
+    <Panel fold="split-by-day" title="Split by day" note="one alarm for all" line={alarms(live.days, "day")}>
       <Strata live={live} strata={[...live.days].reverse()} name={(stratum) => weekday(stratum.name)} title="Day" />
     </Panel>
   );
+}
+
+/** Whether any part of the split deviates. */
+function alarms(strata: Stratum[], part: string) {
+  const deviating = strata.filter((stratum) => stratum.alarm).length;
+  if (deviating === 0) return `none of ${plural(strata.length, part)} deviates`;
+  return <span className="tone-unsound">{`✕ ${deviating} of ${plural(strata.length, part)} deviate`}</span>;
 }
 
 interface StrataProps {
@@ -393,7 +410,12 @@ export function Intake({ live }: { live: Live }) {
     ["Units seen in two variants, in all", count(live.mixed)],
   ];
   return (
-    <Panel title="Events" note="the last 24 hours">
+    <Panel
+      fold="intake"
+      title="Events"
+      note="the last 24 hours"
+      line={`${count(seen.events)} in 24 hours${seen.held ? `, ${count(seen.held)} held` : ""}`}
+    >
       <dl className="text-sm">
         {facts.map(([label, value]) => (
           <div key={label} className="flex justify-between border-b border-base-300 py-1">

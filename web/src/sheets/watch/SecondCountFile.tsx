@@ -35,6 +35,7 @@ export function SecondCountFile() {
   const given = preview.variables;
   return (
     <UploadPanel
+      fold="second-count-file"
       title="A second count"
       note="CSV, by day and variant"
       holds={

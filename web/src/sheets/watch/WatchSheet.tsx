@@ -47,10 +47,10 @@ export function WatchSheet() {
     <>
       <DataQualityIssues live={live.data} />
       <LookedAt live={live.data} unit={experiment.unit_name} />
+      {evidence.data && !empty && <Arrivals evidence={evidence.data} />}
       {served && <WhoArrived live={live.data} />}
       {served && <ChangesMade live={live.data} />}
-      {served && <Latest live={live.data} running={running} />}
-      {evidence.data && !empty && <Arrivals evidence={evidence.data} />}
+      {served && <Latest live={live.data} running={running} fold={!empty} />}
       {served && !empty && (
         <div className="grid grid-cols-2 items-start gap-3 max-xl:grid-cols-1">
           <Hours live={live.data} unit={experiment.unit_name} />

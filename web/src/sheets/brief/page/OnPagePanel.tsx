@@ -22,6 +22,7 @@ export function OnPagePanel() {
   const known = useOnPage(experiment.key, experiment.page, days);
   return (
     <Panel
+      fold="on-the-page"
       title="On the page"
       note={experiment.page ? "looking is never counted" : "give the page’s address to look at the variants there"}
       action={

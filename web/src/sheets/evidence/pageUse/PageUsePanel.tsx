@@ -24,6 +24,7 @@ export function PageUsePanel() {
   const device = devices.find((one) => one.device === chosen) ?? most;
   return (
     <Panel
+      fold="page-use"
       title="Where they clicked, how far they read"
       note="exploratory: it decides nothing"
       action={
