@@ -60,6 +60,7 @@ def create(page, name, *, lift="10"):
     page.get_by_role("button", name="Create", exact=True).click()
     page.get_by_role("heading", level=1, name=name).wait_for()
     fill(page, "What changes", "a larger ticket button")
+    fill(page, "Because", "thumbs are wide")
     make_metric(page, "tickets bought")
     page.get_by_role("link", name=re.compile("^Sizing")).click()
     fill(page, "Tickets bought today", "5")
@@ -74,7 +75,6 @@ def test_from_an_empty_page_to_a_report_that_a_stakeholder_opens(people, tmp_pat
     expect(page.get_by_label("Standing")).to_contain_text("2 whole weeks, 31,234 visitors in each variant")
     page.get_by_role("link", name=re.compile("^Brief")).click()
     fill(page, "Name of B", "Large button")
-    fill(page, "Because", "thumbs are wide")
     expect(
         page.get_by_text("A larger ticket button raises tickets bought by at least 10%, because thumbs are wide.")
     ).to_be_visible()

@@ -5,6 +5,7 @@ import { Empty, Skeleton } from "./parts/basics";
 import { Boundary, Failed } from "./parts/Boundary";
 import { useLook } from "./parts/look";
 import { useAnnounced, useTitle } from "./parts/title";
+import { SignInAgain } from "./parts/SignInAgain";
 import { TopBar } from "./parts/TopBar";
 import { SignInPage } from "./SignInPage";
 
@@ -80,6 +81,7 @@ function Frame() {
         To the content
       </a>
       <TopBar />
+      <SignInAgain />
       <div id="content" tabIndex={-1} className="outline-none">
         <Boundary at={pathname} instead={inPage}>
           <Outlet />

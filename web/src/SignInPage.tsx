@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { useAskForLink } from "./api/accounts";
-import { Problem } from "./api/client";
 import { useSession, useSignIn } from "./api/hooks";
-import { errorOf, FormError } from "./parts/basics";
+import { FormError } from "./parts/basics";
 import { FormField } from "./parts/FormField";
+import { SignInForm } from "./parts/SignInForm";
 import { useTitle } from "./parts/title";
 
 /** Where somebody was going, as long as that is here: a browser leaves characters out that a look at the text would not. */
@@ -15,6 +15,10 @@ export function hereOrHome(next: string): string {
   } catch {
     return "/";
   }
+}
+
+function enter(next: string): void {
+  window.location.assign(hereOrHome(next || "/"));
 }
 
 /** Why whoever came by the identity provider was sent away. */
@@ -48,7 +52,20 @@ export function SignInPage() {
       {forgotten ? (
         <Forgotten back={() => setForgotten(false)} />
       ) : (
-        <SignIn next={next} forgot={() => setForgotten(true)} />
+        <div className="sheet p-5">
+          <SignInForm
+            done={() => enter(next)}
+            further={
+              <button
+                type="button"
+                className="link quiet justify-self-start text-sm"
+                onClick={() => setForgotten(true)}
+              >
+                Password forgotten
+              </button>
+            }
+          />
+        </div>
       )}
       {session?.provider && !forgotten && (
         <a className="btn mt-3 w-full" href={`/sign-in/provider?next=${encodeURIComponent(next)}`}>
@@ -57,74 +74,6 @@ export function SignInPage() {
       )}
       {session && session.demo_accounts.length > 0 && !forgotten && <DemoAccounts next={next} />}
     </main>
-  );
-}
-
-function useEnter(next: string) {
-  const signIn = useSignIn();
-  const enter = (username: string, password: string, code = "") =>
-    signIn.mutate({ username, password, code }, { onSuccess: () => window.location.assign(hereOrHome(next || "/")) });
-  return { signIn, enter };
-}
-
-function SignIn({ next, forgot }: { next: string; forgot: () => void }) {
-  const { signIn, enter } = useEnter(next);
-  const [username, setUsername] = useState("");
-  const [password, setPassword] = useState("");
-  const [code, setCode] = useState("");
-  // Asked for once the password is right; what is wrong with a code is said there.
-  const [asksForCode, setAsksForCode] = useState(false);
-  const needed = signIn.error instanceof Problem && signIn.error.code === "second-factor";
-  if (needed && !asksForCode) setAsksForCode(true);
-  const wrongCode = errorOf(signIn.error, "code");
-  return (
-    <form
-      className="sheet grid gap-3 p-5"
-      onSubmit={(event) => {
-        event.preventDefault();
-        enter(username, password, code);
-      }}
-    >
-      {asksForCode ? (
-        <>
-          <p>The password is right. Now the code that your phone shows, or one of your recovery codes:</p>
-          <FormField
-            key="code"
-            label="Code"
-            autoFocus
-            autoComplete="one-time-code"
-            value={code}
-            change={setCode}
-            error={wrongCode}
-          />
-        </>
-      ) : (
-        <>
-          <FormField label="Name" autoFocus autoComplete="username" value={username} change={setUsername} />
-          <FormField
-            label="Password"
-            type="password"
-            autoComplete="current-password"
-            value={password}
-            change={setPassword}
-          />
-        </>
-      )}
-      {!needed && !wrongCode && <FormError error={signIn.error} />}
-      <button
-        className="btn btn-primary"
-        disabled={signIn.isPending || (asksForCode ? !code.trim() : !username.trim() || !password)}
-      >
-        Sign in
-      </button>
-      <button
-        type="button"
-        className="link quiet justify-self-start text-sm"
-        onClick={() => (asksForCode ? [setAsksForCode(false), setCode(""), signIn.reset()] : forgot())}
-      >
-        {asksForCode ? "Somebody else" : "Password forgotten"}
-      </button>
-    </form>
   );
 }
 
@@ -163,7 +112,7 @@ function Forgotten({ back }: { back: () => void }) {
 
 function DemoAccounts({ next }: { next: string }) {
   const { data: session } = useSession();
-  const { signIn, enter } = useEnter(next);
+  const signIn = useSignIn();
   if (!session) return null;
   return (
     <section className="mt-5" aria-label="Demo sign-ins">
@@ -174,7 +123,12 @@ function DemoAccounts({ next }: { next: string }) {
           <button
             key={account.username}
             className="btn btn-sm justify-between"
-            onClick={() => enter(account.username, account.password)}
+            onClick={() =>
+              signIn.mutate(
+                { username: account.username, password: account.password, code: "" },
+                { onSuccess: () => enter(next) },
+              )
+            }
           >
             <span>{account.username}</span>
             <span className="quiet font-normal">

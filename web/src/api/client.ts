@@ -1,5 +1,6 @@
 import { fieldWords } from "../lib/fieldWords";
 import createClient from "openapi-fetch";
+import { recognised, signedInAgain } from "./signedOut";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -153,21 +154,40 @@ async function problemOf(response: Response): Promise<Problem> {
 }
 
 export const client = createClient<paths>({ baseUrl: window.location.origin });
+/** Pages that ask for no account, on which an answer of 401 is said where it was asked for. */
+const OPEN_PAGES = ["/sign-in", "/shared/", "/set-password/"];
+/** Requests as they were before their bodies were read, to be sent once more. */
+const spare = new WeakMap<Request, Request>();
+
 client.use({
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());
+    spare.set(request, request.clone());
   },
-  async onResponse({ response }) {
+  async onResponse({ request, response }) {
     if (response.ok) return;
-    if (
-      response.status === 401 &&
-      !["/sign-in", "/shared/", "/set-password/"].some((open) => window.location.pathname.startsWith(open))
-    ) {
+    const open = OPEN_PAGES.some((path) => window.location.pathname.startsWith(path));
+    const signingIn = request.method === "POST" && new URL(request.url).pathname === "/api/v1/session";
+    const again = spare.get(request);
+    if (response.status === 401 && !open && !signingIn) {
+      if (recognised() && again) return sentOnceSignedIn(again);
       window.location.assign(`/sign-in?next=${encodeURIComponent(window.location.pathname)}`);
     }
     throw await problemOf(response);
   },
 });
+
+/** The answer to a request for which nobody was signed in any more, once somebody is. */
+async function sentOnceSignedIn(request: Request): Promise<Response> {
+  for (;;) {
+    await signedInAgain();
+    const next = request.clone();
+    if (next.method !== "GET") next.headers.set("X-CSRFToken", csrfToken());
+    const response = await fetch(next);
+    if (response.ok) return response;
+    if (response.status !== 401) throw await problemOf(response);
+  }
+}
 
 /** Take the data of an answer; failures have been thrown before. */
 export async function take<T>(answer: Promise<{ data?: T }>): Promise<T> {

@@ -20,14 +20,26 @@ import {
   type OutlineIn,
   type RolloutIn,
   type Schemas,
+  type Session,
   type SizeIn,
 } from "./client";
 import { editsOf, keys, useReplace, useStale } from "./keys";
+import { recognise, recognised, signedInAgain } from "./signedOut";
+
+/** Who is signed in. Where somebody was and nobody is any more, once they are again. */
+async function askWhoItIs(): Promise<Session> {
+  for (;;) {
+    const session = await take(client.GET("/api/v1/session"));
+    if (session.account) recognise(session.account.username);
+    if (session.account || !recognised()) return session;
+    await signedInAgain();
+  }
+}
 
 export function useSession() {
   return useQuery({
     queryKey: keys.session,
-    queryFn: () => take(client.GET("/api/v1/session")),
+    queryFn: askWhoItIs,
     staleTime: 5 * 60_000,
   });
 }

@@ -1,6 +1,7 @@
-import { useId, useState, type ReactNode } from "react";
+import { useEffect, useId, useState, type ReactNode } from "react";
 import { ComboInput } from "./ComboInput";
 import { TermMark } from "./Term";
+import { useDraft } from "../lib/drafts";
 import { numberText, readNumber, shareText } from "../lib/numbers";
 
 interface RowProps {
@@ -9,12 +10,13 @@ interface RowProps {
   unit?: string;
   note?: ReactNode;
   error?: string | undefined;
+  unsaved?: ReactNode;
   id: string;
   children: ReactNode;
 }
 
 /** Label left, field right with its unit, the consequence in a quiet line below. */
-function Row({ label, term, unit, note, error, id, children }: RowProps) {
+function Row({ label, term, unit, note, error, unsaved, id, children }: RowProps) {
   return (
     <div className="border-b border-base-300 py-1.5 last:border-b-0">
       <div className="flex items-center gap-2">
@@ -26,6 +28,7 @@ function Row({ label, term, unit, note, error, id, children }: RowProps) {
         {unit !== undefined && <span className="quiet w-12 text-sm">{unit}</span>}
       </div>
       {note && <div className="quiet text-sm">{note}</div>}
+      {unsaved}
       {error && (
         <div role="alert" id={`${id}-error`} className="text-sm text-error">
           {error}
@@ -52,33 +55,60 @@ interface NumberProps {
   required?: boolean;
 }
 
+interface Typed {
+  text: string;
+  /** The value that it was typed over. */
+  over: string;
+  sent: boolean;
+}
+
 /**
  * What is typed into a field, over the value it has. It stays until that value changes, so that what was refused is not lost, and is
- * sent once.
+ * sent once. What a page that was left had not saved is there again, over whatever the value is by now.
  */
-function useTyped(value: string) {
-  const [typed, setTyped] = useState<{ text: string; over: string; sent: boolean } | null>(null);
+function useTyped(value: string, name: string) {
+  const [typed, setTyped, restored] = useDraft<Typed>(name);
+  const stands = typed !== null && (restored ? typed.text !== value : typed.over === value);
   // Another value, ours or somebody else's: what was typed over the one before is done with.
-  if (typed && typed.over !== value) setTyped(null);
+  const done = typed !== null && !stands;
+  useEffect(() => {
+    if (done) setTyped(null);
+  }, [done, setTyped]);
   return {
-    text: typed?.over === value ? typed.text : value,
-    waiting: typed !== null && !typed.sent,
+    text: stands ? typed.text : value,
+    waiting: stands && (!typed.sent || restored),
+    restored: stands && restored,
     type: (text: string) => setTyped({ text, over: value, sent: false }),
-    sent: () => setTyped((before) => before && { ...before, sent: true }),
+    sent: () => typed && setTyped({ text: typed.text, over: value, sent: true }),
     drop: () => setTyped(null),
   };
 }
 
 /** As `useTyped`, of a text that is saved without the spaces around it. */
-function useTypedText(value: string, save: (value: string) => void) {
-  const { text, waiting, type, sent, drop } = useTyped(value);
+function useTypedText(value: string, save: (value: string) => void, name: string) {
+  const { text, waiting, restored, type, sent, drop } = useTyped(value, name);
   const commit = () => {
     if (!waiting) return;
     if (text.trim() === value) return drop();
     sent();
     save(text.trim());
   };
-  return { text, type, drop, commit };
+  return { text, type, drop, commit, unsaved: restored && <Restored over={value} save={commit} drop={drop} /> };
+}
+
+/** Said below a field with what was typed in it before the page was left. */
+function Restored({ over, save, drop }: { over: string; save: () => void; drop: () => void }) {
+  return (
+    <div className="tone-warning flex flex-wrap gap-x-2 text-sm">
+      <span>Typed before and not saved yet; what is stored: {over || "empty"}.</span>
+      <button type="button" className="link" onClick={save}>
+        Save
+      </button>
+      <button type="button" className="link" onClick={drop}>
+        Drop
+      </button>
+    </div>
+  );
 }
 
 /** A number, saved on leaving the field. What is no number, or was refused, stays in the field with the reason. */
@@ -97,7 +127,7 @@ export function NumberField({
 }: NumberProps) {
   const id = useId();
   const shown = percent ? shareText(value) : numberText(value);
-  const { text, waiting, type, sent, drop } = useTyped(shown);
+  const { text, waiting, restored, type, sent, drop } = useTyped(shown, label);
   const [own, setOwn] = useState<string>();
   const commit = () => {
     if (!waiting) return;
@@ -121,7 +151,15 @@ export function NumberField({
   };
   const message = (waiting ? own : undefined) ?? error;
   return (
-    <Row label={label} term={term} unit={unit ?? (percent ? "%" : "")} note={note} error={message} id={id}>
+    <Row
+      label={label}
+      term={term}
+      unit={unit ?? (percent ? "%" : "")}
+      note={note}
+      error={message}
+      id={id}
+      unsaved={restored && <Restored over={shown} save={commit} drop={drop} />}
+    >
       <input
         id={id}
         className={`input input-sm w-24 text-right ${message ? "input-error" : ""}`}
@@ -173,7 +211,7 @@ export function TextField({
   hideLabel = false,
 }: TextProps) {
   const id = useId();
-  const { text, type, drop, commit } = useTypedText(value, save);
+  const { text, type, drop, commit, unsaved } = useTypedText(value, save, label);
   const shared = {
     id,
     value: text,
@@ -207,6 +245,7 @@ export function TextField({
           }}
         />
       )}
+      {unsaved}
       <Below note={note} error={error} />
     </div>
   );
@@ -220,7 +259,7 @@ interface ComboProps extends Pick<TextProps, "label" | "term" | "value" | "save"
 
 /** A text that is typed or chosen, saved on leaving the field. */
 export function ComboField({ value, save, note, error, locked = false, options, ...rest }: ComboProps) {
-  const { text, type, drop, commit } = useTypedText(value, save);
+  const { text, type, drop, commit, unsaved } = useTypedText(value, save, rest.label);
   return (
     <div className="py-1">
       <ComboInput
@@ -233,6 +272,7 @@ export function ComboField({ value, save, note, error, locked = false, options, 
         locked={locked}
         invalid={!!error}
       />
+      {unsaved}
       <Below note={note} error={error} />
     </div>
   );

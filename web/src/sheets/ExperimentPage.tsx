@@ -1,6 +1,6 @@
 import { lazy, Suspense, type ComponentType } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { useDocketOnDemand, useEvidence, useExperiment } from "../api/hooks";
+import { useDocketOnDemand, useEvidence, useExperiment, useSession } from "../api/hooks";
 import { day } from "../lib/format";
 import { useKeys } from "../lib/keyboard";
 import { PLACE_TITLES, SHEETS, STATES } from "../lib/words";
@@ -10,6 +10,7 @@ import { EditingProvider, useEditing } from "./editing";
 import { Rail, SheetSwitch } from "./Rail";
 import { RegionStanding } from "./regions/RegionStanding";
 import { Standing } from "./Standing";
+import { Notices } from "./Notices";
 import { StandingSkeleton } from "./StandingSkeleton";
 import { useTitle } from "../parts/title";
 
@@ -39,7 +40,9 @@ const REGION_PARTS: Record<string, ComponentType> = {
 export function ExperimentPage() {
   const { key = "" } = useParams();
   const experiment = useExperiment(key);
-  if (experiment.isPending)
+  // Whose drafts and steps back they are is known with the session.
+  const session = useSession();
+  if (experiment.isPending || session.isPending)
     return (
       <main className="p-6">
         <Skeleton rows={6} />
@@ -61,12 +64,12 @@ export function ExperimentPage() {
 
 function Layout() {
   const { sheet = "brief" } = useParams();
-  const { experiment, undo } = useEditing();
+  const { experiment, undo, redo } = useEditing();
   useTitle(PLACE_TITLES[sheet] ?? "", experiment.name);
   const evidence = useEvidence(experiment.key, experiment.rule_locked_at !== null);
   const reading = evidence.data?.reading;
   const Sheet = (experiment.by_region ? REGION_PARTS : SHEET_PARTS)[sheet];
-  useSheetKeys(experiment.key, undo);
+  useSheetKeys(experiment.key, undo, redo);
   const about = [
     experiment.area,
     experiment.started_on
@@ -136,51 +139,7 @@ function Rounds({ sheet }: { sheet: string }) {
   );
 }
 
-function Notices() {
-  const { error, clash, settle, saving, canUndo, undo } = useEditing();
-  if (clash) {
-    return (
-      <div role="alert" className="sheet mb-3 flex items-center gap-3 border-l-4 border-l-warning px-4 py-2">
-        <span className="grow">
-          Somebody else changed this experiment meanwhile; what you see now is theirs. Your change: {describe(clash)}.
-        </span>
-        <button className="btn btn-sm" onClick={() => settle(false)}>
-          Keep theirs
-        </button>
-        <button className="btn btn-sm btn-primary" onClick={() => settle(true)}>
-          Use mine
-        </button>
-      </div>
-    );
-  }
-  if (error) {
-    return (
-      <div role="alert" className="sheet mb-3 border-l-4 border-l-error px-4 py-2">
-        {error.message}
-      </div>
-    );
-  }
-  if (!saving && !canUndo) return null;
-  return (
-    <div className="quiet mb-2 flex items-center gap-2 text-sm" role="status">
-      {saving ? "Saving…" : "Saved."}
-      <button className="link" onClick={undo} disabled={!canUndo}>
-        Undo
-      </button>
-    </div>
-  );
-}
-
-function describe(changes: object): string {
-  return Object.entries(changes)
-    .map(
-      ([field, value]) =>
-        `${field.replaceAll("_", " ")} → ${typeof value === "object" ? "the new list" : String(value)}`,
-    )
-    .join(", ");
-}
-
-function useSheetKeys(key: string, undo: () => void) {
+function useSheetKeys(key: string, undo: () => void, redo: () => void) {
   const navigate = useNavigate();
   const { sheet = "brief" } = useParams();
   const docket = useDocketOnDemand();
@@ -192,5 +151,5 @@ function useSheetKeys(key: string, undo: () => void) {
   const sheets = Object.fromEntries(
     SHEETS.map((name, index) => [String(index + 1), () => void navigate(`/experiments/${key}/${name}`)]),
   );
-  useKeys({ ...sheets, "[": () => void go(-1), "]": () => void go(1), "ctrl+z": undo });
+  useKeys({ ...sheets, "[": () => void go(-1), "]": () => void go(1), "ctrl+z": undo, "ctrl+Z": redo, "ctrl+y": redo });
 }

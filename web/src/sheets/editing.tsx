@@ -1,18 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useMemo, useRef, useState, type ReactNode } from "react";
-import {
-  client,
-  Problem,
-  take,
-  type Experiment,
-  type ExperimentChanges,
-  type MetricUseIn,
-  type Variant,
-} from "../api/client";
+import { Problem, type Experiment } from "../api/client";
+import { Clash, saveEdit, type Change } from "../api/edits";
 import { useKeep, useSession } from "../api/hooks";
 import { editsOf, keys } from "../api/keys";
-
-export type Change = ExperimentChanges | ((latest: Experiment) => ExperimentChanges);
+import { DraftPlace, useUnsaved } from "../lib/drafts";
+import { useSteps } from "./steps";
 
 interface Editing {
   experiment: Experiment;
@@ -29,14 +22,15 @@ interface Editing {
   /** Whether a change of what visitors get begins another round. */
   newRound: boolean;
   setNewRound: (newRound: boolean) => void;
-  /** Changes of fields; those of a list are made from the experiment as it is when their turn comes. */
-  save: (changes: Change, done?: () => void) => void;
+  save: (change: Change, done?: () => void) => void;
   undo: () => void;
   canUndo: boolean;
+  redo: () => void;
+  canRedo: boolean;
   saving: boolean;
   error: Error | null;
-  /** Own changes that met somebody else's; null when there are none. */
-  clash: ExperimentChanges | null;
+  /** Own changes that met somebody else's of the same fields; null when there are none. */
+  clash: Clash | null;
   settle: (useMine: boolean) => void;
   errorFor: (field: string) => string | undefined;
   /** What is wrong with a field or any part of it. */
@@ -51,54 +45,67 @@ export function useEditing(): Editing {
   return editing;
 }
 
-/** Saves one change after another, each on the version the one before has made; keeps what undo needs. */
+type Turn = { kind: "edit"; change: Change } | { kind: "undo" | "redo" };
+
+/** Saves one change after another, each on the version the one before has made; keeps what undo and redo need. */
 export function EditingProvider({ experiment, children }: { experiment: Experiment; children: ReactNode }) {
   const cache = useQueryClient();
   const keep = useKeep();
   const { data: session } = useSession();
-  const past = useRef<ExperimentChanges[]>([]);
-  const [depth, setDepth] = useState(0);
+  const place = `${session?.account?.username ?? ""}/${experiment.key}`;
+  const { steps, latest, take: taken } = useSteps(place);
   const [reason, setReason] = useState("");
   const [newRound, setNewRound] = useState(false);
-  const [clash, setClash] = useState<ExperimentChanges | null>(null);
+  const [clash, setClash] = useState<Clash | null>(null);
+  // The last refusal, and how many changes had been made when it came: one made later that goes well ends it.
+  const [failure, setFailure] = useState<{ error: Error; after: number } | null>(null);
+  const made = useRef(0);
+  const [open, setOpen] = useState(0);
   const key = experiment.key;
-  const latest = () => cache.getQueryData<Experiment>(keys.experiment(key)) ?? experiment;
 
   const edit = useMutation({
     scope: editsOf(key),
-    mutationFn: async ({ change }: { change: Change; undoing: boolean }) => {
-      const present = latest();
-      const changes = typeof change === "function" ? change(present) : change;
-      const before = pick(present, changes);
-      const saved = await take(
-        client.PATCH("/api/v1/experiments/{key}", {
-          params: { path: { key } },
-          body: { version: present.version, changes, reason, new_round: newRound },
-        }),
-      );
+    networkMode: "always",
+    mutationFn: async ({ turn }: { turn: Turn; number: number }) => {
+      const present = cache.getQueryData<Experiment>(keys.experiment(key)) ?? experiment;
+      // Which step is the last one is known when its turn has come.
+      const change = turn.kind === "edit" ? turn.change : latest.current[turn.kind].at(-1);
+      if (!change) return null;
+      const { saved, before } = await saveEdit({ change, present, reason, newRound });
       return { saved, before, began: saved.round !== present.round };
     },
-    onSuccess: async ({ saved, before, began }, { undoing }) => {
-      if (!undoing) past.current.push(before);
-      setDepth(past.current.length);
-      if (began) {
+    onSuccess: async (edited, { turn, number }) => {
+      if (!edited) return;
+      taken(turn.kind, edited.before);
+      setFailure((last) => (last && number > last.after ? null : last));
+      if (edited.began) {
         setReason("");
         setNewRound(false);
       }
-      await keep(saved);
+      await keep(edited.saved);
     },
-    onError: (error, { change }) => {
-      if (!(error instanceof Problem && error.stale)) return;
-      setClash(typeof change === "function" ? change(latest()) : change);
-      void cache.invalidateQueries({ queryKey: keys.experiment(key) });
+    onError: async (error) => {
+      if (!(error instanceof Clash)) return setFailure({ error, after: made.current });
+      setClash(error);
+      await keep(error.present);
     },
+    onSettled: () => setOpen((count) => count - 1),
   });
+  useUnsaved(open > 0);
 
   const mayAct = (session?.account?.may_edit ?? false) && !experiment.round_of;
-  const { mutate, reset, error, isPending: saving } = edit;
+  const { mutate } = edit;
+  const error = failure?.error ?? null;
+  const canUndo = steps.undo.length > 0;
+  const canRedo = steps.redo.length > 0;
+  const saving = open > 0;
   // Made again only when something of it has changed, so that a poll for notices does not draw all parts of a sheet.
-  const value = useMemo<Editing>(
-    () => ({
+  const value = useMemo<Editing>(() => {
+    const go = (turn: Turn, done?: () => void) => {
+      setOpen((count) => count + 1);
+      mutate({ turn, number: ++made.current }, done && { onSuccess: done });
+    };
+    return {
       experiment,
       mayEdit: mayAct && !["decided", "tailored", "archived"].includes(experiment.state),
       mayAct,
@@ -108,18 +115,16 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       setReason,
       newRound,
       setNewRound,
-      save: (change, done) => mutate({ change, undoing: false }, done && { onSuccess: done }),
-      undo: () => {
-        const before = past.current.pop();
-        if (before) mutate({ change: before, undoing: true });
-      },
-      canUndo: depth > 0,
+      save: (change, done) => go({ kind: "edit", change }, done),
+      undo: () => go({ kind: "undo" }),
+      canUndo,
+      redo: () => go({ kind: "redo" }),
+      canRedo,
       saving,
       error,
       clash,
       settle: (useMine) => {
-        if (useMine && clash) mutate({ change: clash, undoing: false });
-        else reset();
+        if (useMine && clash) go({ kind: "edit", change: clash.mine });
         setClash(null);
       },
       errorFor: (field) => (error instanceof Problem ? error.fields[field] : undefined),
@@ -129,49 +134,11 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
               name === field || name.startsWith(`${field}.`) ? [text] : [],
             )
           : [],
-    }),
-    [experiment, mayAct, reason, newRound, depth, saving, error, clash, mutate, reset],
-  );
-  return <Context value={value}>{children}</Context>;
-}
-
-/** The present values of the fields that are about to change. */
-function pick(experiment: Experiment, changes: ExperimentChanges): ExperimentChanges {
-  const before = Object.fromEntries(
-    Object.keys(changes).map((field) => [field, experiment[field as keyof Experiment]]),
-  ) as ExperimentChanges;
-  if (changes.variants) before.variants = variantsIn(experiment);
-  if (changes.metrics) before.metrics = metricsIn(experiment);
-  return before;
-}
-
-/** The variants as they are sent back. */
-export function variantsIn(experiment: Experiment): Variant[] {
-  return experiment.variants.map(({ id, name, changes, parameters, link, address, page_changes, weight }) => ({
-    id,
-    name,
-    changes,
-    parameters,
-    link,
-    address,
-    page_changes,
-    weight,
-  }));
-}
-
-/** The metrics as they are sent back. */
-export function metricsIn(experiment: Experiment): MetricUseIn[] {
-  return experiment.metrics.map(
-    ({ name, role, margin, baseline, standard_deviation, before_days, strata, direction }) => ({
-      name,
-      role,
-      margin: margin ?? null,
-      baseline: baseline ?? null,
-      standard_deviation: standard_deviation ?? null,
-      before_days: before_days ?? null,
-      strata: strata ?? null,
-      direction: direction ?? null,
-      new: false,
-    }),
+    };
+  }, [experiment, mayAct, reason, newRound, canUndo, canRedo, saving, error, clash, mutate]);
+  return (
+    <Context value={value}>
+      <DraftPlace value={place}>{children}</DraftPlace>
+    </Context>
   );
 }

@@ -1,3 +1,4 @@
+import { useState } from "react";
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { keys } from "../api/keys";
@@ -297,10 +298,15 @@ describe("the preview of a file", () => {
   });
 });
 
+function Typing({ read }: { read: (file: File) => void }) {
+  const draft = useState<string[][] | null>(null);
+  return <CountsGrid fields={["day", "variant", "units", "conversions"]} draft={draft} read={read} />;
+}
+
 describe("the grid of counts", () => {
   it("takes a paste with its header and hands on a file", async () => {
     const read = vi.fn<(file: File) => void>();
-    open(<CountsGrid fields={["day", "variant", "units", "conversions"]} read={read} />);
+    open(<Typing read={read} />);
     const clipboardData = { getData: () => "Date\tArm\tn\tx\n2026-03-02\tA\t1,000\t50\n2026-03-02\tB\t990\t61" };
     fireEvent.paste(screen.getByLabelText("day, row 1"), { clipboardData });
     fireEvent.click(screen.getByText("Preview"));

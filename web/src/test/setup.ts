@@ -1,4 +1,11 @@
 import { configure } from "@testing-library/react";
+import { afterEach } from "vitest";
+
+// What a browser remembers is of one test.
+afterEach(() => {
+  localStorage.clear();
+  sessionStorage.clear();
+});
 
 /** Runs before the modules under test are loaded, so that none of them keeps hold of a real fetch. */
 export const server: { answer: typeof fetch } = {

@@ -1,7 +1,8 @@
 import { useState } from "react";
 import { Panel } from "../../parts/basics";
 import { ComboField, TextField } from "../../parts/fields";
-import { metricsIn, useEditing } from "../editing";
+import { metricsIn } from "../../api/edits";
+import { useEditing } from "../editing";
 import { FactorsPanel } from "./FactorsPanel";
 import { Forecasts } from "./Forecasts";
 import { useMetricNames } from "../../api/hooks";

@@ -1,3 +1,4 @@
+import { DraftWithin } from "../../parts/DraftWithin";
 import { useId, useState } from "react";
 import { Link } from "react-router";
 import type { MetricUse, MetricUseIn } from "../../api/client";
@@ -10,7 +11,8 @@ import { FormError, Panel } from "../../parts/basics";
 import { ComboInput } from "../../parts/ComboInput";
 import { NumberField } from "../../parts/fields";
 import { TermMark } from "../../parts/Term";
-import { metricsIn, useEditing } from "../editing";
+import { metricsIn } from "../../api/edits";
+import { useEditing } from "../editing";
 
 interface StrataProps {
   value: string;
@@ -92,104 +94,107 @@ export function MetricsPanel() {
       )}
       <ul className="divide-y divide-base-300">
         {experiment.metrics.map((use, index) => (
-          <li key={use.key} className="py-1.5">
-            <div className="flex items-baseline gap-3">
-              <span className={`w-20 shrink-0 text-sm ${GUARDING.includes(use.role) ? "tone-warning" : "quiet"}`}>
-                {ROLES[use.role]}
-              </span>
-              <Link className="link w-40 shrink-0 font-semibold" to={`/metrics/${use.key}`}>
-                {use.name}
-              </Link>
-              <span className="quiet min-w-0 grow text-sm">
-                {use.words}
-                {use.version < use.latest_version && ` Version ${use.version}; the library has ${use.latest_version}.`}
-                {use.added_at && ` Added on ${day(use.added_at)}, after the start: no part of the rule.`}
-              </span>
-              {use.added_at && addable && <RemoveAdded metric={use} />}
-              {!fixed && (
-                <button className="btn btn-xs" aria-label={`Remove ${use.name}`} onClick={() => remove(use.name)}>
-                  Remove
-                </button>
-              )}
-            </div>
-            {!fixed && (
-              <label className="ml-[92px] flex items-center gap-2 py-1 text-sm">
-                Good here is
-                <select
-                  className="select select-sm w-52"
-                  aria-label={`Good direction of ${use.name}`}
-                  value={use.direction ?? ""}
-                  onChange={(event) =>
-                    set(use.name, { direction: (event.target.value || null) as MetricUse["direction"] })
-                  }
-                >
-                  <option value="">
-                    {use.direction
-                      ? "as the library has it"
-                      : `${DIRECTIONS[use.good_direction]}, as the library has it`}
-                  </option>
-                  <option value="up">more</option>
-                  <option value="down">less</option>
-                </select>
-              </label>
-            )}
-            {["count", "amount"].includes(use.kind) && (
-              <div className="ml-[92px]">
-                <NumberField
-                  whole
-                  label="Adjust by the same figure before the start, days"
-                  unit="days"
-                  value={use.before_days ?? null}
-                  save={(before_days) => set(use.name, { before_days })}
-                  locked={fixed}
-                  required={false}
-                  error={errorFor(`metrics.${index}.before_days`)}
-                  note="empty: no adjustment; reduces variance where the past predicts the outcome"
-                />
-              </div>
-            )}
-            {use.is_rate && !experiment.allocation && !methodNamed(experiment.method).credible && (
-              <StrataField
-                value={use.strata ?? ""}
-                save={(strata) => set(use.name, { strata: strata || null })}
-                locked={fixed}
-                error={errorFor(`metrics.${index}.strata`)}
-              />
-            )}
-            {GUARDING.includes(use.role) && (
-              <div className="ml-[92px] grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
-                <NumberField
-                  label={use.role === "goal" ? "Change to plan with" : "Margin"}
-                  percent
-                  value={use.margin ?? null}
-                  save={(margin) => set(use.name, { margin })}
-                  locked={fixed}
-                  error={errorFor(`metrics.${index}.margin`)}
-                />
-                <NumberField
-                  label={use.is_rate ? "Rate today" : use.kind === "totals" ? "Level today" : "Mean today"}
-                  percent={use.is_rate}
-                  unit={use.is_rate ? "%" : use.currency}
-                  value={use.baseline ?? null}
-                  save={(baseline) => set(use.name, { baseline })}
-                  locked={fixed}
-                  required={false}
-                  error={errorFor(`metrics.${index}.baseline`)}
-                />
-                {!use.is_rate && (
-                  <NumberField
-                    label="Standard deviation"
-                    unit={use.currency}
-                    value={use.standard_deviation ?? null}
-                    save={(standard_deviation) => set(use.name, { standard_deviation })}
-                    locked={fixed}
-                    required={false}
-                    error={errorFor(`metrics.${index}.standard_deviation`)}
-                  />
+          <DraftWithin key={use.key} name={use.key}>
+            <li className="py-1.5">
+              <div className="flex items-baseline gap-3">
+                <span className={`w-20 shrink-0 text-sm ${GUARDING.includes(use.role) ? "tone-warning" : "quiet"}`}>
+                  {ROLES[use.role]}
+                </span>
+                <Link className="link w-40 shrink-0 font-semibold" to={`/metrics/${use.key}`}>
+                  {use.name}
+                </Link>
+                <span className="quiet min-w-0 grow text-sm">
+                  {use.words}
+                  {use.version < use.latest_version &&
+                    ` Version ${use.version}; the library has ${use.latest_version}.`}
+                  {use.added_at && ` Added on ${day(use.added_at)}, after the start: no part of the rule.`}
+                </span>
+                {use.added_at && addable && <RemoveAdded metric={use} />}
+                {!fixed && (
+                  <button className="btn btn-xs" aria-label={`Remove ${use.name}`} onClick={() => remove(use.name)}>
+                    Remove
+                  </button>
                 )}
               </div>
-            )}
-          </li>
+              {!fixed && (
+                <label className="ml-[92px] flex items-center gap-2 py-1 text-sm">
+                  Good here is
+                  <select
+                    className="select select-sm w-52"
+                    aria-label={`Good direction of ${use.name}`}
+                    value={use.direction ?? ""}
+                    onChange={(event) =>
+                      set(use.name, { direction: (event.target.value || null) as MetricUse["direction"] })
+                    }
+                  >
+                    <option value="">
+                      {use.direction
+                        ? "as the library has it"
+                        : `${DIRECTIONS[use.good_direction]}, as the library has it`}
+                    </option>
+                    <option value="up">more</option>
+                    <option value="down">less</option>
+                  </select>
+                </label>
+              )}
+              {["count", "amount"].includes(use.kind) && (
+                <div className="ml-[92px]">
+                  <NumberField
+                    whole
+                    label="Adjust by the same figure before the start, days"
+                    unit="days"
+                    value={use.before_days ?? null}
+                    save={(before_days) => set(use.name, { before_days })}
+                    locked={fixed}
+                    required={false}
+                    error={errorFor(`metrics.${index}.before_days`)}
+                    note="empty: no adjustment; reduces variance where the past predicts the outcome"
+                  />
+                </div>
+              )}
+              {use.is_rate && !experiment.allocation && !methodNamed(experiment.method).credible && (
+                <StrataField
+                  value={use.strata ?? ""}
+                  save={(strata) => set(use.name, { strata: strata || null })}
+                  locked={fixed}
+                  error={errorFor(`metrics.${index}.strata`)}
+                />
+              )}
+              {GUARDING.includes(use.role) && (
+                <div className="ml-[92px] grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
+                  <NumberField
+                    label={use.role === "goal" ? "Change to plan with" : "Margin"}
+                    percent
+                    value={use.margin ?? null}
+                    save={(margin) => set(use.name, { margin })}
+                    locked={fixed}
+                    error={errorFor(`metrics.${index}.margin`)}
+                  />
+                  <NumberField
+                    label={use.is_rate ? "Rate today" : use.kind === "totals" ? "Level today" : "Mean today"}
+                    percent={use.is_rate}
+                    unit={use.is_rate ? "%" : use.currency}
+                    value={use.baseline ?? null}
+                    save={(baseline) => set(use.name, { baseline })}
+                    locked={fixed}
+                    required={false}
+                    error={errorFor(`metrics.${index}.baseline`)}
+                  />
+                  {!use.is_rate && (
+                    <NumberField
+                      label="Standard deviation"
+                      unit={use.currency}
+                      value={use.standard_deviation ?? null}
+                      save={(standard_deviation) => set(use.name, { standard_deviation })}
+                      locked={fixed}
+                      required={false}
+                      error={errorFor(`metrics.${index}.standard_deviation`)}
+                    />
+                  )}
+                </div>
+              )}
+            </li>
+          </DraftWithin>
         ))}
       </ul>
       {!fixed && <AddMetric />}

@@ -3,7 +3,8 @@ import { useEffect, useId, useState } from "react";
 import type { PageChange, VariantOut } from "../../api/client";
 import { usePointing } from "../../api/hooks";
 import { keys } from "../../api/keys";
-import { useEditing, variantsIn } from "../editing";
+import { variantsIn } from "../../api/edits";
+import { useEditing } from "../editing";
 import { changeOf, FIELDS, KINDS, typed, type Typed } from "./pageChanges";
 
 interface Props {

@@ -3,7 +3,8 @@ import type { Parameter, Stretches } from "../../api/client";
 import type { useChangeSplit } from "../../api/split";
 import { Dialog } from "../../parts/Dialog";
 import { errorOf } from "../../parts/basics";
-import { useEditing, variantsIn } from "../editing";
+import { variantsIn } from "../../api/edits";
+import { useEditing } from "../editing";
 import { Buttons, FirstDay, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
 
 interface Props {

@@ -5,7 +5,8 @@ import { fromCanonical } from "../../lib/numbers";
 import { NumberInput } from "../../parts/NumberInput";
 import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
-import { useEditing, variantsIn } from "../editing";
+import { variantsIn } from "../../api/edits";
+import { useEditing } from "../editing";
 
 /** The shares of the variants, as weights or as percentages, with what an uneven split costs. */
 export function Split() {

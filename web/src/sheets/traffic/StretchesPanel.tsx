@@ -8,7 +8,8 @@ import { Letter } from "../../parts/Letter";
 import { RadioCard } from "../../parts/RadioCard";
 import { Term } from "../../parts/Term";
 import { Failure, FormError, Panel, Skeleton } from "../../parts/basics";
-import { useEditing, variantsIn } from "../editing";
+import { variantsIn } from "../../api/edits";
+import { useEditing } from "../editing";
 import { Buttons, DayField, FirstDay, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
 import { JoinDialog } from "./JoinDialog";
 

@@ -1,18 +1,26 @@
 import { useState } from "react";
 import type { Reading } from "../../api/client";
 import { useStep } from "../../api/hooks";
+import { useDraft } from "../../lib/drafts";
 import { errorOf, FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
 import { DecisionFields, suggestedNote } from "./DecisionFields";
 import { planErrors, planOf, RolloutFields, sentPlan } from "./RolloutForm";
 
+interface Written {
+  choice: string;
+  reason: string;
+  next: string;
+}
+
 /** What the person decides. Differing from the rule is allowed and needs a reason. */
 export function DecisionForm({ reading }: { reading: Reading }) {
   const { experiment } = useEditing();
   const step = useStep(experiment.key);
-  const [choice, setChoice] = useState(reading.suggested);
-  const [reason, setReason] = useState("");
-  const [next, setNext] = useState("");
+  // What was written before the page was left is there again; it is done with once the decision is recorded.
+  const [draft, setDraft] = useDraft<Partial<Written>>("decision");
+  const { choice, reason, next }: Written = { choice: reading.suggested, reason: "", next: "", ...draft };
+  const write = (part: Partial<Written>) => setDraft({ ...draft, ...part });
   const [now, setNow] = useState(true);
   const [plan, setPlan] = useState(() => planOf(null));
   const rolledOut = choice !== "" && choice !== "none" && choice !== reading.arms[0]?.letter;
@@ -30,16 +38,19 @@ export function DecisionForm({ reading }: { reading: Reading }) {
         onSubmit={(event) => {
           event.preventDefault();
           const rollout = rolledOut && now ? sentPlan(plan, choice) : null;
-          step.mutate({ kind: "decide", choice, reason, next_step: next, rollout });
+          step.mutate(
+            { kind: "decide", choice, reason, next_step: next, rollout },
+            { onSuccess: () => setDraft(null) },
+          );
         }}
       >
         <DecisionFields
           options={options}
           suggested={reading.suggested}
           choice={choice}
-          choose={setChoice}
+          choose={(choice) => write({ choice })}
           reason={reason}
-          explain={setReason}
+          explain={(reason) => write({ reason })}
           error={errorOf(step.error, "reason")}
         />
         {rolledOut && (
@@ -88,7 +99,7 @@ export function DecisionForm({ reading }: { reading: Reading }) {
           <input
             className="input input-sm w-full"
             value={next}
-            onChange={(event) => setNext(event.target.value)}
+            onChange={(event) => write({ next: event.target.value })}
             placeholder="On phones from Monday; then the computers"
           />
         </label>

@@ -1,13 +1,21 @@
-import { useState } from "react";
 import { gridAsCsv, layOver, pastedCells } from "../../lib/paste";
 import { useEditing } from "../editing";
 
+interface Props {
+  fields: readonly string[];
+  /** What is typed, null while nothing is. */
+  draft: readonly [string[][] | null, (cells: string[][]) => void, ...unknown[]];
+  read: (file: File) => void;
+}
+
 /** A small grid to type into; a paste from a spreadsheet fills it from the cell that has the focus. */
-export function CountsGrid({ fields, read }: { fields: readonly string[]; read: (file: File) => void }) {
+export function CountsGrid({ fields, draft, read }: Props) {
   const { experiment } = useEditing();
-  const [grid, setGrid] = useState<string[][]>(() =>
-    experiment.variants.map((variant) => fields.map((field) => (field === "variant" ? variant.letter : ""))),
-  );
+  const [typed, setTyped] = draft;
+  const empty = () =>
+    experiment.variants.map((variant) => fields.map((field) => (field === "variant" ? variant.letter : "")));
+  const grid = typed ?? empty();
+  const setGrid = setTyped;
   const set = (row: number, column: number, text: string) => setGrid(layOver(grid, [[text]], row, column));
   const paste = (event: React.ClipboardEvent, row: number, column: number) => {
     const cells = pastedCells(event.clipboardData.getData("text"));

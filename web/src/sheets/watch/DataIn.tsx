@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { NOTHING_CHOSEN, type MetricUse, type Preview } from "../../api/client";
 import { count } from "../../lib/format";
+import { useDraft } from "../../lib/drafts";
 import { Panel } from "../../parts/basics";
 import { UploadPanel } from "../../parts/UploadPanel";
 import { useEditing } from "../editing";
@@ -32,9 +33,11 @@ function CountsIn({ countable }: { countable: MetricUse[] }) {
   const { experiment } = useEditing();
   const first = countable.find((use) => use.role === "primary") ?? countable[0];
   const [metric, setMetric] = useState(first?.key ?? "");
-  const [typing, setTyping] = useState(false);
+  const draft = useDraft<string[][]>(`counts of ${metric}`);
+  const [typed, setTyped] = draft;
+  const [typing, setTyping] = useState(typed !== null);
   const fields = countable.find((use) => use.key === metric)?.fields ?? [];
-  const counts = useCountsFile(experiment.key, metric, () => setTyping(false));
+  const counts = useCountsFile(experiment.key, metric, () => [setTyping(false), setTyped(null)]);
   const { file, preview } = counts;
   return (
     <UploadPanel
@@ -80,7 +83,14 @@ function CountsIn({ countable }: { countable: MetricUse[] }) {
       <p role="status" className="mt-2 font-semibold empty:hidden">
         {counts.announced}
       </p>
-      {typing && <CountsGrid key={metric} fields={fields} read={(typed) => void counts.read(typed, NOTHING_CHOSEN)} />}
+      {typing && (
+        <CountsGrid
+          key={metric}
+          fields={fields}
+          draft={draft}
+          read={(typed) => void counts.read(typed, NOTHING_CHOSEN)}
+        />
+      )}
       {preview && file && (
         <PreviewPanel
           preview={preview}
