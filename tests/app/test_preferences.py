@@ -18,7 +18,9 @@ def test_until_somebody_chooses_all_is_as_usual_and_so_it_is_for_who_is_not_sign
     assert Json()("get", "/session")[1]["preferences"] == UNSAID
 
 
-@pytest.mark.parametrize("choice", [{"theme": "dark"}, {"density": "compact"}, {"panels": "open"}, {"shortcuts": "off"}])
+@pytest.mark.parametrize(
+    "choice", [{"theme": "dark"}, {"density": "compact"}, {"panels": "open"}, {"shortcuts": "off"}]
+)
 def test_what_is_chosen_holds_at_every_device_and_leaves_the_rest(analyst, stakeholder, choice):
     assert Json(analyst)("patch", "/me/preferences", {"theme": "light"})[0] == 200
     status, after = Json(analyst)("patch", "/me/preferences", choice)

@@ -34,7 +34,8 @@ def points(ask, key):
 def test_readiness_names_what_has_not_been_seen_and_a_look_at_each_variant_meets_it(ask, machine, prepared):
     before = points(ask, prepared.key)
     assert before == {
-        "The hypothesis is whole": True, "The decision rule can be locked": True, "The shares add up to 100%": True, "A system has a key": True,
+        "The hypothesis is whole": True, "The decision rule can be locked": True, "The shares add up to 100%": True,
+        "A system has a key": True,
         "Every variant has the same parameters": True, "No other running experiment sets them": True,
         "Variant A has been shown to somebody": False, "Variant B has been shown to somebody": False,
         "booking_paid comes in": False,

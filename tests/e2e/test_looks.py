@@ -53,7 +53,9 @@ def test_the_answer_of_each_sheet_stands_first_and_the_rest_in_a_line_each(choos
     expect(page.get_by_role("region", name="By week of first exposure").get_by_role("table")).to_be_visible()
 
 
-@pytest.mark.parametrize("view", [f"{CALENDAR}/evidence", "/", "/experiments/names-for-the-cabins/evidence", "/casebook"])
+@pytest.mark.parametrize(
+    "view", [f"{CALENDAR}/evidence", "/", "/experiments/names-for-the-cabins/evidence", "/casebook"]
+)
 def test_dark_is_legible_and_what_is_printed_is_light(chooser, view):
     page = chooser.page
     chooser.choose(Colours="dark")

@@ -96,6 +96,7 @@ MIDDLEWARE = [
     "neat_verdict.app.watch.installation.Probes",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "neat_verdict.app.http.compressed.CompressedAnswers",
     "neat_verdict.app.http.logs.RequestLog",
     "neat_verdict.app.http.headers.PrivateAnswers",
     "neat_verdict.app.http.head.HeadAsGet",

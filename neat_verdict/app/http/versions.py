@@ -5,11 +5,19 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
+from django.utils.http import parse_etags
 
 from neat_verdict.core.checks import InputError
 
-_TAG = re.compile(r'"(\d{1,9})"')
+# Where an answer was compressed on its way its tag is a weak one; the version is the same.
+_TAG = re.compile(r'(?:W/)?"(\d{1,9})"')
+
+
+def has_it(request: HttpRequest, entity_tag: str) -> bool:
+    """Whether who asks has the answer of that tag already: If-None-Match, compared weakly (RFC 9110, section 13.1.2)."""
+    given = parse_etags(request.headers.get("If-None-Match", ""))
+    return "*" in given or entity_tag in [one.removeprefix("W/") for one in given]
 
 
 def tag(answer: HttpResponse, version: int) -> None:

@@ -18,6 +18,7 @@ from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_http_methods
 
 from neat_verdict.app.http.texts import is_whole
+from neat_verdict.app.http.versions import has_it
 from neat_verdict.app.people.keys import seconds_to_wait
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import key_of
@@ -119,7 +120,7 @@ def evaluate_all(request: HttpRequest) -> HttpResponse:
         return _refused(400, bad.code, str(bad))
     answer = JsonResponse({"flags": [_flag(key, one) for key, one in sorted(given.items())]})
     tag = f'"{hashlib.sha256(answer.content).hexdigest()[:20]}"'
-    if request.headers.get("If-None-Match") == tag:
+    if has_it(request, tag):
         answer = HttpResponse(status=304)  # type: ignore[assignment]
     answer.headers["ETag"] = tag
     return answer

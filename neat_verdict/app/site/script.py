@@ -13,6 +13,7 @@ from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModified
 from django.views.decorators.http import require_safe
 
+from neat_verdict.app.http.versions import has_it
 from neat_verdict.app.people.origins import is_allowed, origin_of
 from neat_verdict.app.people.queries import key_of
 from neat_verdict.app.traffic.assigning import pages_between
@@ -61,7 +62,7 @@ def script(request: HttpRequest, name: str) -> HttpResponse:
         raise Http404
     content = made.map if found["map"] else made.code + _pages(request, found)
     tag = f'"{hashlib.sha256(content).hexdigest()[:20]}"'
-    matches = request.headers.get("If-None-Match") == tag
+    matches = has_it(request, tag)
     answer = HttpResponseNotModified() if matches else HttpResponse(content, content_type=_type(found))
     kept = f"public, max-age={_YEAR}, immutable" if found["version"] else f"public, max-age={_MINUTES}"
     answer.headers["Cache-Control"] = kept

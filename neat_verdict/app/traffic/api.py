@@ -14,6 +14,7 @@ from ninja import Router, Status
 from neat_verdict.app.experiments.queries import find, local_moment
 from neat_verdict.app.http.downloads import answers
 from neat_verdict.app.http.texts import is_whole
+from neat_verdict.app.http.versions import has_it
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.keys import make_key, make_site_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
@@ -134,7 +135,7 @@ def running(request: HttpRequest) -> HttpResponse:
     listed = assigning.running_list()
     same = json.dumps({**listed, "made_at": ""}, sort_keys=True)
     tag = f'"{hashlib.sha256(same.encode()).hexdigest()[:20]}"'
-    unchanged = request.headers.get("If-None-Match") == tag
+    unchanged = has_it(request, tag)
     answer = HttpResponse(status=304) if unchanged else JsonResponse(listed)
     answer["ETag"] = tag
     return answer
