@@ -54,7 +54,8 @@ def test_from_the_docket_to_a_report_that_somebody_without_an_account_opens(peop
     assert len(deck.slides) == 3
 
     page.get_by_role("button", name="Share…").click()
-    page.get_by_role("button", name="Withdraw").click()
+    page.get_by_role("button", name="Withdraw…").click()
+    page.get_by_role("button", name="Withdraw", exact=True).click()
     expect(page.get_by_text("withdrawn")).to_be_visible()
     board.page.goto(address)
     expect(board.page.get_by_role("alert")).to_contain_text("This link was withdrawn")
@@ -64,9 +65,9 @@ def test_a_trade_off_is_weighed_and_decided_by_a_person(people):
     person = people().sign_in()
     page = person.page
     page.goto("/experiments/cabin-and-breakfast-in-one-offer/verdict")
-    standing = page.get_by_label("Standing")
-    expect(standing).to_contain_text("wins on paid bookings")
-    expect(standing).to_contain_text("but harms fare per visitor: it needs a decision.")
+    said = page.get_by_role("main")
+    expect(said).to_contain_text("wins on paid bookings")
+    expect(said).to_contain_text("but harms fare per visitor: it needs a decision.")
     expect(page.get_by_role("heading", name="B pulls two ways")).to_be_visible()
     table = page.get_by_label("Trade-off of B")
     expect(table.get_by_role("row", name=re.compile("^fare per visitor"))).to_contain_text("EUR")

@@ -182,7 +182,8 @@ def test_a_site_gets_its_key_and_the_code_for_its_pages(people):
     expect(page.get_by_label("Snippet", exact=True)).to_contain_text(f'data-key="{key}"')
     expect(page.get_by_label("Snippet", exact=True)).to_contain_text('neat.get("sailings_begin_with", "list")')
     page.goto("/connections")
-    page.get_by_label("Withdraw the key of Island pages").click()
+    page.get_by_label("Withdraw… the key of Island pages").click()
+    page.get_by_role("button", name="Withdraw", exact=True).click()
     expect(line).to_contain_text("withdrawn")
 
 
@@ -248,7 +249,8 @@ def test_an_engineer_finds_everything_at_a_link(people, visit, shop):
     expect(engineer.page.get_by_role("link", name="Calendar first")).to_be_visible()
     assert engineer.axe() == []
     assert engineer.overflow() == 0
-    page.get_by_role("button", name="Withdraw").click()
+    page.get_by_role("button", name="Withdraw…").click()
+    page.get_by_role("button", name="Withdraw", exact=True).click()
     expect(page.get_by_text("withdrawn")).to_be_visible()
     engineer.page.reload()
     expect(engineer.page.get_by_role("alert")).to_contain_text("This link was withdrawn")

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { NewToken, Token } from "../api/accounts";
 import { moment } from "../lib/format";
+import { Asked } from "../parts/Asked";
 import { CopyText } from "../parts/CopyText";
 import { errorOf, FormError } from "../parts/basics";
 import { FormField } from "../parts/FormField";
@@ -17,7 +18,11 @@ interface Props {
   scopes: Record<string, string>;
   zone: string;
   make: MakeToken;
-  withdraw: { mutate: (id: number) => void; error: Error | null };
+  withdraw: {
+    mutate: (id: number, done: { onSuccess: () => void }) => void;
+    isPending: boolean;
+    error: Error | null;
+  };
 }
 
 /** The tokens of an account, and making another, whose secret is shown once. */
@@ -36,13 +41,14 @@ export function Tokens({ tokens, scopes, zone, make, withdraw }: Props) {
             <span className="font-mono text-sm">{token.start}…</span>
             <span className="grow" />
             {!token.withdrawn_at && (
-              <button
-                className="btn btn-xs"
-                aria-label={`Withdraw the token ${token.name}`}
-                onClick={() => withdraw.mutate(token.id)}
+              <Asked
+                what="Withdraw"
+                name={`Withdraw… the token ${token.name}`}
+                title={`Withdraw the token ${token.name}?`}
+                run={{ ...withdraw, mutate: (done) => withdraw.mutate(token.id, done) }}
               >
-                Withdraw
-              </button>
+                Whatever uses it is refused from now on. Another token can be made; this one does not come back.
+              </Asked>
             )}
             <span className="quiet w-full text-sm">
               may {token.scopes.join(", ")}, made by {token.made_by} {moment(token.made_at, zone)},{" "}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { canonical, fromCanonical, numberText, readNumber, shareText } from "./numbers";
+import { canonical, fromCanonical, numberText, readNumber, shareText, twoMeanings } from "./numbers";
 
 describe("a number that is typed", () => {
   it.each([
@@ -26,6 +26,9 @@ describe("a number that is typed", () => {
     ["+3.5", 3.5, 3.5],
     [".5", 0.5, 0.5],
     ["1e4", 10000, 10000],
+    ["8k", 8000, 8000],
+    ["1.2M", 1200000, 1200000],
+    ["1,2 k", 1200, 1200],
   ])("%j", (text, english, german) => {
     expect(readNumber(text, "en-GB")).toBe(english);
     expect(readNumber(text, "de-DE")).toBe(german);
@@ -43,7 +46,23 @@ describe("a number that is typed", () => {
     "2 %%",
     "1,234.567,8",
     "12,000.610.000",
+    "8kk",
+    "k",
   ])("%j is no number", (text) => expect(readNumber(text, "en-GB")).toBeNaN());
+
+  it.each([
+    ["8.000", "en-GB", [8, 8000]],
+    ["120.000 %", "en-GB", [120, 120_000]],
+    ["8,000", "de-DE", [8, 8000]],
+    ["8,000", "en-GB", null],
+    ["8.000", "de-DE", null],
+    ["8.125", "en-GB", null],
+    ["0.000", "en-GB", null],
+    ["8.000.000", "en-GB", null],
+    ["8000", "en-GB", null],
+  ] as const)("%j in %s may mean %j", (text, locale, meanings) => {
+    expect(twoMeanings(text, locale)).toEqual(meanings);
+  });
 
   it.each(["en-GB", "de-DE", "fr-FR"])("is read again as it is shown in a field, in %s", (locale) => {
     for (const value of [0.125, 1.234, 8.001, 1234.5, -0.375, 29_000, 1e-7])

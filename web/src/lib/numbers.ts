@@ -13,10 +13,12 @@ function decimalMark(locale: string): string {
   return mark;
 }
 
+/** How often ten is multiplied by itself for what people write for thousands and millions. */
+const THOUSANDS: Record<string, string> = { k: "e3", m: "e6" };
 const GROUPED = /^\d{1,3}(?:[.,]\d{3})+$/;
 
 /**
- * A number as people type it: "2,900", "4.2 %", "4,2", "1,234.5", "1.234,5", "−2", "1e4". null for nothing, NaN for what is no
+ * A number as people type it: "2,900", "4.2 %", "4,2", "1,234.5", "1.234,5", "−2", "1e4", "8k", "1.2m". null for nothing, NaN for what is no
  * number. Where a mark could part thousands or decimals ("1,234"), the way of writing of `locale` decides.
  */
 export function readNumber(text: string, locale: string = LOCALE): number | null {
@@ -25,11 +27,24 @@ export function readNumber(text: string, locale: string = LOCALE): number | null
     .replace(/[\u2212\u2013]/g, "-")
     .replace(/%$/, "");
   if (bare === "") return null;
-  const parts = /^([+-]?)([\d.,]*\d)(e[+-]?\d{1,3})?$/i.exec(bare);
+  const parts = /^([+-]?)([\d.,]*\d)(e[+-]?\d{1,3}|[km])?$/i.exec(bare);
   if (!parts) return NaN;
-  const [, sign = "", digits = "", exponent = ""] = parts;
+  const [, sign = "", digits = "", size = ""] = parts;
   const plain = withPoint(digits, decimalMark(locale));
+  const exponent = THOUSANDS[size.toLowerCase()] ?? size;
   return plain === null ? NaN : Number(`${sign}${plain}${exponent}`);
+}
+
+/**
+ * The two numbers that a text may mean: "8.000" where the point parts decimals is written by nobody who means 8, and by many who mean
+ * eight thousand. null where it can mean one only.
+ */
+export function twoMeanings(text: string, locale: string = LOCALE): [number, number] | null {
+  const digits = text.trim().replace(/[\s%]+$/, "");
+  const mark = decimalMark(locale);
+  const [whole = "", zeros = "", more] = digits.split(mark);
+  if (more !== undefined || zeros !== "000" || !/^[1-9]\d{0,2}$/.test(whole)) return null;
+  return [Number(whole), Number(whole) * 1000];
 }
 
 /** The digits with a point for decimals and nothing between thousands; null where the marks make no sense. */

@@ -4,6 +4,7 @@ import { Problem as ProblemError, type Metric } from "../api/client";
 import { useDeleteMetric, useMetric, useSaveMetric, useSession, type MetricDraft } from "../api/hooks";
 import { day } from "../lib/format";
 import { STATES } from "../lib/words";
+import { Asked } from "../parts/Asked";
 import { Failure, FormError, Panel, Skeleton } from "../parts/basics";
 import { AATest } from "./AATest";
 import { DefinitionFields } from "./DefinitionFields";
@@ -148,12 +149,17 @@ function UsedBy({ metric, mayEdit }: { metric: Metric; mayEdit: boolean }) {
         <p className="quiet">
           No experiment yet.{" "}
           {mayEdit && (
-            <button
+            <Asked
+              what="Remove"
+              title={`Remove ${metric.name}?`}
               className="link"
-              onClick={() => remove.mutate(undefined, { onSuccess: () => void navigate("/metrics") })}
+              run={{
+                ...remove,
+                mutate: () => remove.mutate(undefined, { onSuccess: () => void navigate("/metrics") }),
+              }}
             >
-              Remove
-            </button>
+              Its definition and all its versions go; no experiment uses it.
+            </Asked>
           )}
         </p>
       )}

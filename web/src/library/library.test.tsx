@@ -179,7 +179,8 @@ describe("a metric", () => {
       "GET /metrics": [{ body: { items: [], count: 0 } }, { body: { items: [], count: 0 } }],
     });
     open("/metrics/paid-bookings", [[keys.metric("paid-bookings"), metric()]]);
-    fireEvent.click(screen.getByText("Remove"));
+    fireEvent.click(screen.getByText("Remove…"));
+    fireEvent.click(screen.getByRole("button", { name: "Remove" }));
     await screen.findByRole("heading", { name: "No metrics yet" });
     expect(calls[0]).toMatchObject({ method: "DELETE", path: "/metrics/paid-bookings" });
   });

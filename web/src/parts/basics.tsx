@@ -38,7 +38,7 @@ function Folding({ fold, title, note, action, line = note, children }: PanelProp
   const heading = useId();
   const content = useId();
   return (
-    <section ref={holder} id={fold} className="sheet panel" aria-labelledby={heading}>
+    <section ref={holder} id={fold} className="sheet panel">
       <div className={`flex items-baseline gap-2 ${open ? "mb-2" : ""}`}>
         <button
           type="button"

@@ -2,7 +2,8 @@ import { useEffect, useId, useState, type ReactNode } from "react";
 import { ComboInput } from "./ComboInput";
 import { TermMark } from "./Term";
 import { useDraft } from "../lib/drafts";
-import { numberText, readNumber, shareText } from "../lib/numbers";
+import { count } from "../lib/format";
+import { numberText, readNumber, shareText, twoMeanings } from "../lib/numbers";
 
 interface RowProps {
   label: string;
@@ -111,6 +112,14 @@ function Restored({ over, save, drop }: { over: string; save: () => void; drop: 
   );
 }
 
+/** The shares of a refusal as they are typed: "confidence (1.5) must be under 1" is about 150%. */
+function inPercent(refusal: string): string {
+  return refusal.replace(
+    /(?<![\w.])\d+(?:\.\d+)?(?:e-?\d+)?(?![\w.]*%|\w)/g,
+    (share) => `${shareText(Number(share))}%`,
+  );
+}
+
 /** A number, saved on leaving the field. What is no number, or was refused, stays in the field with the reason. */
 export function NumberField({
   label,
@@ -129,13 +138,17 @@ export function NumberField({
   const shown = percent ? shareText(value) : numberText(value);
   const { text, waiting, restored, type, sent, drop } = useTyped(shown, label);
   const [own, setOwn] = useState<string>();
-  const commit = () => {
+  const [meanings, setMeanings] = useState<[number, number] | null>(null);
+  const commit = (meant?: number) => {
     if (!waiting) return;
     if (text === shown) {
       setOwn(undefined);
       return drop();
     }
-    const number = readNumber(text);
+    const asked = meant === undefined ? twoMeanings(text) : null;
+    setMeanings(asked);
+    if (asked) return setOwn(undefined);
+    const number = meant ?? readNumber(text);
     if (Number.isNaN(number) || (number === null && required)) {
       setOwn(`${label} (${text || "empty"}) must be a number, such as ${shown || (percent ? "5" : "1000")}`);
       return;
@@ -149,7 +162,17 @@ export function NumberField({
     sent();
     save(number === null ? null : percent ? number / 100 : number);
   };
-  const message = (waiting ? own : undefined) ?? error;
+  const message = (waiting ? own : undefined) ?? (error && percent ? inPercent(error) : error);
+  const ask = waiting && meanings && (
+    <div role="alert" className="tone-warning flex flex-wrap gap-x-2 text-sm">
+      <span>What is meant by {text}?</span>
+      {meanings.map((meaning) => (
+        <button key={meaning} type="button" className="link" onClick={() => commit(meaning)}>
+          {count(meaning)}
+        </button>
+      ))}
+    </div>
+  );
   return (
     <Row
       label={label}
@@ -158,7 +181,7 @@ export function NumberField({
       note={note}
       error={message}
       id={id}
-      unsaved={restored && <Restored over={shown} save={commit} drop={drop} />}
+      unsaved={ask || (restored && <Restored over={shown} save={() => commit()} drop={drop} />)}
     >
       <input
         id={id}
@@ -171,7 +194,7 @@ export function NumberField({
         aria-describedby={message ? `${id}-error` : undefined}
         title={locked ? "Locked since the start" : undefined}
         onChange={(event) => type(event.target.value)}
-        onBlur={commit}
+        onBlur={() => commit()}
         onKeyDown={(event) => {
           if (event.key === "Enter") commit();
           if (event.key === "Escape") {
@@ -330,6 +353,58 @@ export function ChoiceField<T extends string>({
         ))}
       </select>
       <Below note={note} error={error} />
+    </div>
+  );
+}
+
+interface DayProps extends Pick<TextProps, "label" | "note" | "error"> {
+  /** ISO 8601, empty for none. */
+  value: string;
+  save: (value: string) => void;
+  locked?: boolean;
+}
+
+const FIRST_DAY = "2000-01-01";
+const YEARS_AHEAD = 10;
+
+/** A day, saved on leaving the field: while its parts are typed it is another day with each key. */
+export function DayField({ label, value, save, note, error, locked = false }: DayProps) {
+  const id = useId();
+  const [own, setOwn] = useState<string>();
+  const last = `${new Date().getUTCFullYear() + YEARS_AHEAD}-12-31`;
+  const { text, type, drop, commit, unsaved } = useTypedText(
+    value,
+    (day) => {
+      const within = !day || (day >= FIRST_DAY && day <= last);
+      setOwn(within ? undefined : `${label} (${day}) must be a day from ${FIRST_DAY} to ${last}`);
+      if (within) save(day);
+    },
+    label,
+  );
+  const message = (text === value ? undefined : own) ?? error;
+  return (
+    <div>
+      <label htmlFor={id} className="quiet block text-sm">
+        {label}
+      </label>
+      <input
+        id={id}
+        type="date"
+        className="input input-sm w-40"
+        min={FIRST_DAY}
+        max={last}
+        value={text}
+        readOnly={locked}
+        aria-invalid={!!message}
+        onChange={(event) => type(event.target.value)}
+        onBlur={commit}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") commit();
+          if (event.key === "Escape") drop();
+        }}
+      />
+      {unsaved}
+      <Below note={note} error={message} />
     </div>
   );
 }

@@ -9,7 +9,7 @@ import { Row } from "../docket/Row";
 import { VariantTable } from "../sheets/evidence/VariantTable";
 import { Failure } from "./basics";
 import { Conditions } from "./Conditions";
-import { ComboField, NumberField, TextField } from "./fields";
+import { ComboField, DayField, NumberField, TextField } from "./fields";
 import { Headline } from "./Headline";
 
 afterEach(cleanup);
@@ -126,6 +126,54 @@ describe("what was typed and refused", () => {
     expect(input).toHaveProperty("value", String(other));
     rerender(field(before, save));
     expect(input).toHaveProperty("value", String(before));
+  });
+});
+
+describe("a number field", () => {
+  it("asks which number is meant where a text may mean two, and saves the one that is chosen", () => {
+    const save = vi.fn();
+    show(<NumberField label="Visitors" value={500} save={save} />);
+    const field = screen.getByLabelText("Visitors");
+    fireEvent.change(field, { target: { value: "8.000" } });
+    fireEvent.blur(field);
+    expect(save).not.toHaveBeenCalled();
+    expect(screen.getByRole("alert").textContent).toContain("What is meant by 8.000?");
+    fireEvent.click(screen.getByRole("button", { name: "8,000" }));
+    expect(save).toHaveBeenCalledExactlyOnceWith(8000);
+  });
+
+  it.each([
+    ["confidence (1.5) must be between 0.5 and 0.999", "confidence (150%) must be between 50% and 99.9%"],
+    ["metrics.1.margin (0.05) is too small; 40% are free", "metrics.1.margin (5%) is too small; 40% are free"],
+  ])("of per cent says a refusal of a share as it was typed: %j", (refusal, said) => {
+    show(<NumberField label="Confidence" percent value={0.95} save={vi.fn()} error={refusal} />);
+    expect(screen.getByRole("alert").textContent).toBe(said);
+  });
+});
+
+describe("a day", () => {
+  it("is saved when it is left, not with every part that is typed", () => {
+    const save = vi.fn();
+    show(<DayField label="First day" value="" save={save} />);
+    const field = screen.getByLabelText("First day");
+    for (const part of ["0002-03-01", "0020-03-01", "0202-03-01", "2026-03-01"])
+      fireEvent.change(field, { target: { value: part } });
+    expect(save).not.toHaveBeenCalled();
+    fireEvent.blur(field);
+    expect(save).toHaveBeenCalledExactlyOnceWith("2026-03-01");
+  });
+
+  it("of another century is refused with what is accepted, and stays in the field", () => {
+    const save = vi.fn();
+    show(<DayField label="First day" value="2026-03-01" save={save} />);
+    const field = screen.getByLabelText("First day");
+    fireEvent.change(field, { target: { value: "0202-03-01" } });
+    fireEvent.blur(field);
+    expect(save).not.toHaveBeenCalled();
+    expect(screen.getByRole("alert").textContent).toMatch(
+      /^First day \(0202-03-01\) must be a day from 2000-01-01 to /,
+    );
+    expect(field).toHaveProperty("value", "0202-03-01");
   });
 });
 

@@ -8,6 +8,14 @@ export function titleOf(...parts: string[]): string {
 let announced = "";
 const hearers = new Set<() => void>();
 
+/** A keyboard goes on from the heading of the view that was opened; who types meanwhile, as in the search, goes on typing. */
+function focusHeading(): void {
+  const heading = document.querySelector<HTMLElement>("#content h1");
+  if (!heading || document.activeElement?.matches("input, textarea, select") || window.location.hash) return;
+  heading.tabIndex = -1;
+  heading.focus();
+}
+
 /** Calls the window after the view; whoever hears the page is said the new name, but for that of the page that was loaded. */
 export function useTitle(...parts: string[]): void {
   const title = titleOf(...parts);
@@ -17,6 +25,7 @@ export function useTitle(...parts: string[]): void {
     if (loaded) return;
     announced = title;
     hearers.forEach((hear) => hear());
+    focusHeading();
   }, [title]);
 }
 

@@ -1,9 +1,10 @@
-import { useState } from "react";
+import { useState, type ComponentProps } from "react";
 import type { ReportLink } from "../api/client";
 import { useReportLinks } from "../api/outcome";
 import { day, plural } from "../lib/format";
 import { errorOf, FormError } from "../parts/basics";
 import { Dialog } from "../parts/Dialog";
+import { Asked } from "../parts/Asked";
 import { CopyText } from "../parts/CopyText";
 
 const WORDS = {
@@ -66,7 +67,11 @@ export function ShareDialog({ experiment, kind, close }: Props) {
       <FormError error={make.error ?? withdraw.error} />
       <ul className="mt-3 divide-y divide-base-300 text-sm">
         {made?.map((link) => (
-          <Line key={link.id} link={link} withdraw={() => withdraw.mutate(link.id)} />
+          <Line
+            key={link.id}
+            link={link}
+            withdraw={{ ...withdraw, mutate: (done) => withdraw.mutate(link.id, done) }}
+          />
         ))}
         {made?.length === 0 && <li className="quiet">No link has been made yet.</li>}
       </ul>
@@ -79,7 +84,7 @@ export function ShareDialog({ experiment, kind, close }: Props) {
   );
 }
 
-function Line({ link, withdraw }: { link: ReportLink; withdraw: () => void }) {
+function Line({ link, withdraw }: { link: ReportLink; withdraw: ComponentProps<typeof Asked>["run"] }) {
   const open = link.state === "open";
   return (
     <li className="py-2">
@@ -100,9 +105,9 @@ function Line({ link, withdraw }: { link: ReportLink; withdraw: () => void }) {
             onFocus={(event) => event.target.select()}
           />
           <CopyText text={`${window.location.origin}${link.path}`} label="Copy" />
-          <button className="btn btn-xs" onClick={withdraw}>
-            Withdraw
-          </button>
+          <Asked what="Withdraw" title={`Withdraw ${link.note || "the link"}?`} run={withdraw}>
+            Nobody can open it any more. Another link can be made; this one does not come back.
+          </Asked>
         </div>
       )}
     </li>

@@ -3,6 +3,7 @@ import type { MachineKey } from "../api/client";
 import { useSession } from "../api/hooks";
 import { useKeyActions, useMachineKeys } from "../api/running";
 import { count, moment } from "../lib/format";
+import { Asked } from "../parts/Asked";
 import { CopyText } from "../parts/CopyText";
 import { Failure, FormError, Panel, Skeleton, errorOf } from "../parts/basics";
 
@@ -209,13 +210,15 @@ function KeyList({ kind, none, withdraw }: ListProps) {
           {key.public && !key.withdrawn_at && <CopyText text={key.public} label="Copy the key" />}
           <span className="grow" />
           {mayEdit && !key.withdrawn_at && (
-            <button
-              className="btn btn-xs"
-              aria-label={`Withdraw the key of ${key.name}`}
-              onClick={() => withdraw.mutate(key.id)}
+            <Asked
+              what="Withdraw"
+              name={`Withdraw… the key of ${key.name}`}
+              title={`Withdraw the key of ${key.name}?`}
+              run={{ ...withdraw, mutate: (done) => withdraw.mutate(key.id, done) }}
             >
-              Withdraw
-            </button>
+              Whatever uses it is cut off at once and for good: no assignments, no events. Make another key first, and
+              put it in, if it is to go on.
+            </Asked>
           )}
           <span className="quiet w-full text-sm">
             <History made={key} zone={session?.time_zone ?? "UTC"} />

@@ -3,6 +3,7 @@ import { useSession } from "../api/hooks";
 import { useDeliveries, useWebhookActions, useWebhooks, type Delivery, type Webhook } from "../api/webhooks";
 import { count, moment, plural } from "../lib/format";
 import { CopyText } from "../parts/CopyText";
+import { Asked } from "../parts/Asked";
 import { errorOf, Failure, FormError, Panel, Skeleton } from "../parts/basics";
 
 /** Systems that are sent what happens, signed; for admins. */
@@ -65,9 +66,14 @@ function Hook({ hook, zone }: { hook: Webhook; zone: string }) {
         >
           {hook.pause ? "Go on" : "Pause"}
         </button>
-        <button className="btn btn-xs" aria-label={`Remove ${hook.name}`} onClick={() => remove.mutate(hook.id)}>
-          Remove
-        </button>
+        <Asked
+          what="Remove"
+          name={`Remove… ${hook.name}`}
+          title={`Remove ${hook.name}?`}
+          run={{ ...remove, mutate: (done) => remove.mutate(hook.id, done) }}
+        >
+          Nothing is sent there any more, and what was sent is no longer listed. To stop for a while, pause it.
+        </Asked>
       </div>
       <p className="quiet text-sm">{facts.join("; ")}</p>
       {secret && (

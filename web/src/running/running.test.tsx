@@ -245,7 +245,7 @@ describe("the start", () => {
   it("lists what is not ready and goes on with a reason only", () => {
     const started: unknown[] = [];
     const refused = new Problem(409, { title: "Not ready", unmet: ["booking_paid comes in"] });
-    open(<StartDialog close={() => undefined} run={(step) => started.push(step)} error={refused} />);
+    open(<StartDialog working={false} close={() => undefined} run={(step) => started.push(step)} error={refused} />);
     const start = screen.getByRole("button", { name: "Start", hidden: true });
     expect(start).toHaveProperty("disabled", true);
     fireEvent.change(screen.getByPlaceholderText("the checks were made on the test site"), {
@@ -257,7 +257,7 @@ describe("the start", () => {
 
   it("may lie ahead", () => {
     const started: unknown[] = [];
-    open(<StartDialog close={() => undefined} run={(step) => started.push(step)} error={null} />);
+    open(<StartDialog working={false} close={() => undefined} run={(step) => started.push(step)} error={null} />);
     fireEvent.click(screen.getByLabelText("At a time to come"));
     expect(screen.getByRole("button", { name: "Schedule", hidden: true })).toHaveProperty("disabled", true);
     fireEvent.change(screen.getByLabelText(/^Start/), { target: { value: "2026-04-02T09:00" } });
@@ -604,7 +604,8 @@ describe("connections and notices", () => {
       expires_at: null,
     });
     expect(screen.getByLabelText("Origins of its pages")).toHaveProperty("value", "www.example.com, https://b.example");
-    fireEvent.click(screen.getByLabelText("Withdraw the key of App"));
+    fireEvent.click(screen.getByLabelText("Withdraw… the key of App"));
+    fireEvent.click(screen.getByRole("button", { name: "Withdraw" }));
     await waitFor(() => expect(calls.some((call) => call.method === "DELETE")).toBe(true));
   });
 

@@ -9,11 +9,12 @@ import { StartSummary } from "./StartSummary";
 interface Props {
   close: () => void;
   run: (step: Step) => void;
+  working: boolean;
   error: Error | null;
 }
 
 /** Start now, on an earlier day, or at a time to come. What is not ready is listed, and needs a reason to be passed over. */
-export function StartDialog({ close, run, error }: Props) {
+export function StartDialog({ close, run, working, error }: Props) {
   const { experiment } = useEditing();
   const { data: session } = useSession();
   const [later, setLater] = useState(experiment.state === "scheduled");
@@ -105,7 +106,7 @@ export function StartDialog({ close, run, error }: Props) {
         </button>
         <button
           className="btn btn-sm btn-primary"
-          disabled={(later && !startsAt) || (unmet.length > 0 && !reason.trim())}
+          disabled={working || (later && !startsAt) || (unmet.length > 0 && !reason.trim())}
           onClick={() =>
             run({
               kind: "start",

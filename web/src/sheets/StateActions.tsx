@@ -89,7 +89,11 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
         </button>
       )}
       {!experiment.by_region && experiment.state === "decided" && !["", "none"].includes(experiment.decision) && (
-        <button className="btn btn-sm mb-2 w-full" onClick={() => void make("follow-up").catch(() => undefined)}>
+        <button
+          className="btn btn-sm mb-2 w-full"
+          disabled={step.isPending}
+          onClick={() => void make("follow-up").catch(() => undefined)}
+        >
           Next round from the winner
         </button>
       )}
@@ -109,7 +113,7 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
           ))}
         <button
           className="btn btn-sm grow"
-          disabled={copy.isPending}
+          disabled={copy.isPending || step.isPending}
           onClick={() =>
             experiment.by_region
               ? copy.mutate(undefined, { onSuccess: open })
@@ -122,7 +126,7 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
       {asking === null && <FormError error={step.error ?? copy.error} />}
       {asking === "start" && experiment.by_region && <RegionStart close={() => setAsking(null)} />}
       {asking === "start" && !experiment.by_region && (
-        <StartDialog close={() => setAsking(null)} run={run} error={step.error} />
+        <StartDialog close={() => setAsking(null)} run={run} working={step.isPending} error={step.error} />
       )}
       {asking !== null && asking !== "start" && (
         <Dialog title={ASKED[asking]?.title ?? ""} close={() => setAsking(null)}>
@@ -158,7 +162,11 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
             <button className="btn btn-sm" onClick={() => setAsking(null)}>
               Cancel
             </button>
-            <button className="btn btn-sm btn-primary" onClick={() => run(stepOf(asking, hold))}>
+            <button
+              className="btn btn-sm btn-primary"
+              disabled={step.isPending}
+              onClick={() => run(stepOf(asking, hold))}
+            >
               {ASKED[asking]?.yes}
             </button>
           </div>

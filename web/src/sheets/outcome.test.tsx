@@ -411,7 +411,8 @@ describe("sharing", () => {
     fireEvent.click(screen.getByText("Make a link"));
     const address = await screen.findByLabelText<HTMLInputElement>("Address of Board");
     expect(address.value).toMatch(/\/shared\/5\.sig$/);
-    fireEvent.click(screen.getByText("Withdraw"));
+    fireEvent.click(screen.getByText("Withdraw…"));
+    fireEvent.click(screen.getByRole("button", { name: "Withdraw" }));
     expect(await screen.findByText("withdrawn")).toBeTruthy();
     expect(calls.find((call) => call.method === "POST")?.body).toEqual({ kind: "report", days: 30, note: "Board" });
   });

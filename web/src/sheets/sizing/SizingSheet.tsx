@@ -156,7 +156,7 @@ function Expectations() {
         {experiment.ramp.length > 0 && ` after ${writeRamp(experiment.ramp)}`}
         {plan && `: ${count(plan.units_per_day)} a day`}.{" "}
         <Link className="link" to={`/experiments/${experiment.key}/traffic#included`}>
-          Traffic included
+          Change it on Traffic
         </Link>
       </p>
       <NumberField

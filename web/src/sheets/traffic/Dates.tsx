@@ -1,3 +1,4 @@
+import { DayField } from "../../parts/fields";
 import { useState } from "react";
 import { Link } from "react-router";
 import { useSession, useStep } from "../../api/hooks";
@@ -7,7 +8,7 @@ import { useEditing } from "../editing";
 
 /** Start and end: planned, at a time, and as they were. */
 export function Dates() {
-  const { experiment, save, mayEdit, locked } = useEditing();
+  const { experiment, save, mayEdit, locked, errorFor } = useEditing();
   const { data: session } = useSession();
   const zone = session?.time_zone ?? "UTC";
   const running = experiment.state === "running" || experiment.state === "paused";
@@ -26,16 +27,13 @@ export function Dates() {
     >
       <div className="flex flex-wrap items-end gap-8">
         {!locked && experiment.state === "draft" && (
-          <label>
-            <span className="quiet block text-sm">Planned first day</span>
-            <input
-              type="date"
-              className="input input-sm w-40"
-              value={experiment.planned_start ?? ""}
-              readOnly={!mayEdit}
-              onChange={(event) => save({ planned_start: event.target.value || null })}
-            />
-          </label>
+          <DayField
+            label="Planned first day"
+            value={experiment.planned_start ?? ""}
+            save={(planned_start) => save({ planned_start: planned_start || null })}
+            locked={!mayEdit}
+            error={errorFor("planned_start")}
+          />
         )}
         {experiment.starts_at && <Fact label="Starts" value={moment(experiment.starts_at, zone)} />}
         <Fact label="Started" value={experiment.started_on ? weekday(experiment.started_on) : "not yet"} />
