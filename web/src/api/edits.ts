@@ -35,7 +35,7 @@ export interface Edited {
   before: ExperimentChanges;
 }
 
-const LONGEST = 20_000; // milliseconds until an answer is no longer waited for
+const LONGEST = 60_000; // milliseconds until an answer is no longer waited for
 
 /**
  * Saves a change on the version that it was made from, however long it takes until the server answers. Where others have changed other

@@ -67,7 +67,7 @@ interface Typed {
  * What is typed into a field, over the value it has. It stays until that value changes, so that what was refused is not lost, and is
  * sent once. What a page that was left had not saved is there again, over whatever the value is by now.
  */
-function useTyped(value: string, name: string) {
+function useTyped(value: string, name: string, locked: boolean) {
   const [typed, setTyped, restored] = useDraft<Typed>(name);
   const stands = typed !== null && (restored ? typed.text !== value : typed.over === value);
   // Another value, ours or somebody else's: what was typed over the one before is done with.
@@ -76,9 +76,10 @@ function useTyped(value: string, name: string) {
     if (done) setTyped(null);
   }, [done, setTyped]);
   return {
-    text: stands ? typed.text : value,
-    waiting: stands && (!typed.sent || restored),
-    restored: stands && restored,
+    // What is locked shows what is stored, whatever was typed before it was.
+    text: stands && !locked ? typed.text : value,
+    waiting: stands && !locked && (!typed.sent || restored),
+    restored: stands && restored ? typed.text : null,
     type: (text: string) => setTyped({ text, over: value, sent: false }),
     sent: () => typed && setTyped({ text: typed.text, over: value, sent: true }),
     drop: () => setTyped(null),
@@ -86,25 +87,42 @@ function useTyped(value: string, name: string) {
 }
 
 /** As `useTyped`, of a text that is saved without the spaces around it. */
-function useTypedText(value: string, save: (value: string) => void, name: string) {
-  const { text, waiting, restored, type, sent, drop } = useTyped(value, name);
+function useTypedText(value: string, save: (value: string) => void, name: string, locked: boolean) {
+  const { text, waiting, restored, type, sent, drop } = useTyped(value, name, locked);
   const commit = () => {
     if (!waiting) return;
     if (text.trim() === value) return drop();
     sent();
     save(text.trim());
   };
-  return { text, type, drop, commit, unsaved: restored && <Restored over={value} save={commit} drop={drop} /> };
+  const unsaved = restored !== null && (
+    <Restored typed={restored} over={value} save={locked ? null : commit} drop={drop} />
+  );
+  return { text, type, drop, commit, unsaved };
 }
 
-/** Said below a field with what was typed in it before the page was left. */
-function Restored({ over, save, drop }: { over: string; save: () => void; drop: () => void }) {
+interface RestoredProps {
+  typed: string;
+  over: string;
+  /** null where the field is locked by now. */
+  save: (() => void) | null;
+  drop: () => void;
+}
+
+/** Said below a field of what was typed in it before the page was left. */
+function Restored({ typed, over, save, drop }: RestoredProps) {
   return (
     <div className="tone-warning flex flex-wrap gap-x-2 text-sm">
-      <span>Typed before and not saved yet; what is stored: {over || "empty"}.</span>
-      <button type="button" className="link" onClick={save}>
-        Save
-      </button>
+      <span>
+        {save
+          ? `Typed before and not saved yet; what is stored: ${over || "empty"}.`
+          : `“${typed}” was typed before and not saved; it is locked by now.`}
+      </span>
+      {save && (
+        <button type="button" className="link" onClick={save}>
+          Save
+        </button>
+      )}
       <button type="button" className="link" onClick={drop}>
         Drop
       </button>
@@ -136,7 +154,7 @@ export function NumberField({
 }: NumberProps) {
   const id = useId();
   const shown = percent ? shareText(value) : numberText(value);
-  const { text, waiting, restored, type, sent, drop } = useTyped(shown, label);
+  const { text, waiting, restored, type, sent, drop } = useTyped(shown, label, locked);
   const [own, setOwn] = useState<string>();
   const [meanings, setMeanings] = useState<[number, number] | null>(null);
   const commit = (meant?: number) => {
@@ -181,7 +199,12 @@ export function NumberField({
       note={note}
       error={message}
       id={id}
-      unsaved={ask || (restored && <Restored over={shown} save={() => commit()} drop={drop} />)}
+      unsaved={
+        ask ||
+        (restored !== null && (
+          <Restored typed={restored} over={shown} save={locked ? null : () => commit()} drop={drop} />
+        ))
+      }
     >
       <input
         id={id}
@@ -234,7 +257,7 @@ export function TextField({
   hideLabel = false,
 }: TextProps) {
   const id = useId();
-  const { text, type, drop, commit, unsaved } = useTypedText(value, save, label);
+  const { text, type, drop, commit, unsaved } = useTypedText(value, save, label, locked);
   const shared = {
     id,
     value: text,
@@ -282,7 +305,7 @@ interface ComboProps extends Pick<TextProps, "label" | "term" | "value" | "save"
 
 /** A text that is typed or chosen, saved on leaving the field. */
 export function ComboField({ value, save, note, error, locked = false, options, ...rest }: ComboProps) {
-  const { text, type, drop, commit, unsaved } = useTypedText(value, save, rest.label);
+  const { text, type, drop, commit, unsaved } = useTypedText(value, save, rest.label, locked);
   return (
     <div className="py-1">
       <ComboInput
@@ -380,6 +403,7 @@ export function DayField({ label, value, save, note, error, locked = false }: Da
       if (within) save(day);
     },
     label,
+    locked,
   );
   const message = (text === value ? undefined : own) ?? error;
   return (

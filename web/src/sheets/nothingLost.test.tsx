@@ -3,6 +3,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { client, take } from "../api/client";
 import { keys } from "../api/keys";
 import { recognise } from "../api/signedOut";
+import { DraftPlace } from "../lib/drafts";
 import { patience } from "../lib/patience";
 import { TextField } from "../parts/fields";
 import { SignInAgain } from "../parts/SignInAgain";
@@ -170,6 +171,22 @@ describe("a page that is left before all is saved", () => {
     cleanup();
     open(experiment({ area: "Cabins" }));
     expect(area().value).toBe("Cabins");
+  });
+
+  it("shows what is stored where the field is locked by now, and what was typed next to it", () => {
+    open();
+    fireEvent.change(area(), { target: { value: "Home" } });
+    cleanup();
+    show(
+      <DraftPlace value="mona/fare-calendar">
+        <TextField label="Area" value="Cabins" save={() => undefined} locked />
+      </DraftPlace>,
+    );
+    expect(area().value).toBe("Cabins");
+    expect(screen.getByText(/“Home” was typed before/)).toBeTruthy();
+    expect(screen.queryByRole("button", { name: "Save" })).toBeNull();
+    fireEvent.click(screen.getByRole("button", { name: "Drop" }));
+    expect(screen.queryByText(/was typed before/)).toBeNull();
   });
 
   it("does not come with it after a month", () => {

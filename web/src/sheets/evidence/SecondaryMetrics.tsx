@@ -48,7 +48,7 @@ export function SecondaryMetrics({ reading }: { reading: Reading }) {
   );
 }
 
-/** How many are ahead, behind or not told apart: "2 guardrails: none behind; 1 secondary: 1 ahead". */
+/** What the further metrics show: "1 guardrail: none ahead or behind; 2 secondary metrics: seats chosen ahead". */
 function outcomes(reading: Reading): string {
   const roles = [...new Set(reading.secondary.map((metric) => metric.role))];
   return roles
