@@ -101,11 +101,11 @@ def test_two_people_edit_other_fields_and_both_have_theirs_of_one_field_both_are
     with _saved(page):
         _leave(page, "Because", "they ask for it")
     _leave(ada.page, "Because", "they pay more")
-    told = ada.page.get_by_role("alert")
-    expect(told.get_by_role("row", name="Because they ask for it they pay more")).to_be_visible()
+    both = ada.page.get_by_role("alert")
+    expect(both.get_by_role("row", name="Because they ask for it they pay more")).to_be_visible()
     assert ada.axe() == []
     with _saved(ada.page):
-        told.get_by_role("button", name="Use mine").click()
+        both.get_by_role("button", name="Use mine").click()
     assert _stored(page, "because") == "they pay more"
 
 

@@ -96,6 +96,15 @@ def test_axe_finds_nothing_in_the_dark(people):
     assert found == []
 
 
+@pytest.mark.parametrize("width", [640, 768, 1024])
+def test_no_page_is_wider_than_the_window(people, width):
+    page = people(width=width).sign_in().page
+    places = ("/", *(f"{CALENDAR}/{sheet}" for sheet in ("brief", "traffic", "evidence", "verdict")), "/connections")
+    for place in places:
+        _open(page, place)
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, place
+
+
 def test_docket_and_report_read_in_one_column_on_a_phone(people):
     person = people(width=390, height=844).sign_in()
     for view in ONE_COLUMN:

@@ -14,8 +14,10 @@ export const signedOut = {
   get: () => (waiting.length > 0 ? who : ""),
 };
 
-/** Somebody is signed in. */
+/** Somebody is signed in, and what waits for that goes on. What one person asked for is not sent in another's name: for somebody
+ * else the page is made from the start. */
 export function recognise(username: string): void {
+  if (who && username && username !== who) return window.location.reload();
   who = username;
   const ready = waiting;
   waiting = [];

@@ -13,9 +13,7 @@ export function SignInAgain() {
   if (!who) return null;
   const goOn = async () => {
     const { account } = await take(client.GET("/api/v1/session"));
-    // Somebody else’s page is made from the start.
-    if (account && account.username !== who) window.location.reload();
-    else if (account) recognise(who);
+    if (account) recognise(account.username);
     else setAbsent(true);
   };
   const leave = () => window.location.assign(`/sign-in?next=${encodeURIComponent(window.location.pathname)}`);

@@ -30,11 +30,11 @@ export function TopBar() {
   });
   return (
     <>
-      <header className="no-print sticky top-0 z-20 flex h-12 items-center gap-6 border-b border-base-300 bg-base-100 px-5 max-sm:gap-3 max-sm:px-3">
+      <header className="no-print sticky top-0 z-20 flex h-12 items-center gap-6 border-b border-base-300 bg-base-100 px-5 max-lg:gap-3 max-sm:px-3">
         <Link to="/" className="font-serif text-[21px] whitespace-nowrap">
           Neat <em>Verdict</em>
         </Link>
-        <nav className="flex h-full gap-5 max-sm:gap-3" aria-label="Places">
+        <nav className="flex h-full gap-5 max-lg:gap-3 max-md:min-w-0 max-md:overflow-x-auto" aria-label="Places">
           <Place to="/">Docket</Place>
           <Place to="/casebook">Casebook</Place>
           <Place to="/metrics" narrow={false}>
@@ -45,7 +45,7 @@ export function TopBar() {
         </nav>
         <SearchBox input={search} />
         {mayEdit && (
-          <button className="btn btn-primary btn-sm max-sm:hidden" onClick={() => setCreating(true)}>
+          <button className="btn btn-primary btn-sm max-md:ml-auto max-sm:hidden" onClick={() => setCreating(true)}>
             New experiment
           </button>
         )}
@@ -111,7 +111,7 @@ function SearchBox({ input }: { input: React.RefObject<HTMLInputElement | null> 
   const navigate = useNavigate();
   const find = (text: string) => void navigate(text ? `/?search=${encodeURIComponent(text)}` : "/", { replace: true });
   return (
-    <label className="input input-sm ml-auto w-60 bg-base-200 max-md:w-40 max-sm:hidden">
+    <label className="input input-sm ml-auto w-60 bg-base-200 max-lg:w-40 max-md:hidden">
       <input
         ref={input}
         type="search"

@@ -21,12 +21,12 @@ export function Panel({ fold, ...panel }: PanelProps) {
 function Open({ title, note, action, children }: Omit<PanelProps, "fold">) {
   return (
     <section className="sheet panel">
-      <div className="mb-2 flex items-baseline gap-3">
+      <div className="mb-2 flex items-baseline gap-3 max-sm:flex-wrap">
         <div className="flex grow flex-wrap items-baseline gap-x-3">
           <h2 className="text-[17px]">{title}</h2>
           {note && <span className="quiet text-sm">{note}</span>}
         </div>
-        {action && <div className="shrink-0">{action}</div>}
+        {action && <div className="sm:shrink-0">{action}</div>}
       </div>
       {children}
     </section>

@@ -256,7 +256,7 @@ function Field({ label, value, change, placeholder, wide = false }: FieldProps) 
     <label>
       <span className="quiet block text-sm">{label}</span>
       <input
-        className={`input input-sm ${wide ? "w-80" : "w-48"}`}
+        className={`input input-sm ${wide ? "w-80 max-w-full" : "w-48"}`}
         placeholder={placeholder}
         value={value}
         onChange={(event) => change(event.target.value)}

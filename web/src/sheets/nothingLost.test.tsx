@@ -342,6 +342,23 @@ describe("a session that ends", () => {
     expect(sent(calls)[1]).toEqual(sent(calls)[0]);
   });
 
+  it("sends nothing of one person in the name of another", async () => {
+    const calls = serve({
+      [`PATCH ${PATH}`]: [{ status: 401, body: {} }, { body: experiment({ area: "Home", version: 4 }) }],
+    });
+    vi.spyOn(console, "error").mockImplementation(() => undefined); // the page would be made from the start here
+    open();
+    type(area(), "Home");
+    show(<SignInAgain />);
+    await screen.findByRole("dialog"); // it waits
+    act(() => recognise("ada"));
+    await act(() => Promise.resolve());
+    expect(sent(calls)).toHaveLength(1);
+    act(() => recognise("mona"));
+    await waitFor(() => expect(sent(calls)).toHaveLength(2));
+    vi.restoreAllMocks();
+  });
+
   it("sends again with the token of the new session", async () => {
     const tokens: (string | null)[] = [];
     server.answer = (input) => {

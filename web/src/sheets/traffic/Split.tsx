@@ -41,44 +41,46 @@ export function Split() {
         )
       }
     >
-      <table className="table table-sm">
-        <thead>
-          <tr>
-            <th>Variant</th>
-            {!percentages && <th className="text-right">Weight</th>}
-            <th className="text-right">Share</th>
-            <th className="text-right">{experiment.unit_name} a day</th>
-            <th className="text-right">{experiment.unit_name} needed</th>
-          </tr>
-        </thead>
-        <tbody>
-          {variants.map((variant, index) => (
-            <tr key={index}>
-              <td>
-                <span className="flex items-center gap-2">
-                  <Letter letter={LETTERS[index] ?? ""} />
-                  {variant.name}
-                </span>
-              </td>
-              {!percentages && (
-                <td className="text-right">
-                  <Weight
-                    value={weights[index] ?? 1}
-                    label={`Weight of ${LETTERS[index]}`}
-                    locked={fixed}
-                    save={(weight) => setAll(weights.map((before, i) => (i === index ? weight : before)))}
-                  />
-                </td>
-              )}
-              <td className="text-right">{rate((weights[index] ?? 1) / total, 1)}</td>
-              <td className="text-right">
-                {experiment.plan ? count((experiment.plan.units_per_day * (weights[index] ?? 1)) / total) : "–"}
-              </td>
-              <td className="text-right">{experiment.plan ? count(experiment.plan.per_arm[index] ?? 0) : "–"}</td>
+      <div className="overflow-auto">
+        <table className="table table-sm">
+          <thead>
+            <tr>
+              <th>Variant</th>
+              {!percentages && <th className="text-right">Weight</th>}
+              <th className="text-right">Share</th>
+              <th className="text-right">{experiment.unit_name} a day</th>
+              <th className="text-right">{experiment.unit_name} needed</th>
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {variants.map((variant, index) => (
+              <tr key={index}>
+                <td>
+                  <span className="flex items-center gap-2">
+                    <Letter letter={LETTERS[index] ?? ""} />
+                    {variant.name}
+                  </span>
+                </td>
+                {!percentages && (
+                  <td className="text-right">
+                    <Weight
+                      value={weights[index] ?? 1}
+                      label={`Weight of ${LETTERS[index]}`}
+                      locked={fixed}
+                      save={(weight) => setAll(weights.map((before, i) => (i === index ? weight : before)))}
+                    />
+                  </td>
+                )}
+                <td className="text-right">{rate((weights[index] ?? 1) / total, 1)}</td>
+                <td className="text-right">
+                  {experiment.plan ? count((experiment.plan.units_per_day * (weights[index] ?? 1)) / total) : "–"}
+                </td>
+                <td className="text-right">{experiment.plan ? count(experiment.plan.per_arm[index] ?? 0) : "–"}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
       {percentages && !fixed && <Percentages weights={weights} save={setAll} />}
       {error && <p className="text-sm text-error">{error.message}</p>}
       {!even && experiment.plan && weeks != null && (

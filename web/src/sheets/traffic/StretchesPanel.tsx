@@ -37,7 +37,7 @@ export function StretchesPanel() {
       note="Who is in stays where they are; variants are compared within each stretch of one split."
       action={
         mayEdit && (
-          <span className="flex gap-2">
+          <span className="flex flex-wrap gap-2">
             <button
               className="btn btn-xs"
               disabled={split.refused !== ""}
@@ -106,38 +106,40 @@ function StretchTable({ split }: { split: Stretches }) {
   const { experiment } = useEditing();
   const variants = variantsIn(experiment);
   return (
-    <table className="table table-sm">
-      <thead>
-        <tr>
-          <th>
-            <Term name="Stretch" />
-          </th>
-          <th>From</th>
-          <th>Until</th>
-          {variants.map((_, at) => (
-            <th key={at} className="text-right">
-              <Letter letter={letterAt(at)} />
+    <div className="overflow-auto">
+      <table className="table table-sm">
+        <thead>
+          <tr>
+            <th>
+              <Term name="Stretch" />
             </th>
-          ))}
-          <th className="text-right">{experiment.unit_name}</th>
-        </tr>
-      </thead>
-      <tbody>
-        {split.stretches.map((one) => (
-          <tr key={one.number}>
-            <td>{one.number}</td>
-            <td className="whitespace-nowrap">{weekday(one.first)}</td>
-            <td className="whitespace-nowrap">{one.last ? weekday(one.last) : "now"}</td>
-            {one.shares.map((share, at) => (
-              <td key={at} className="text-right">
-                {share > 0 ? rate(share, 1) : <span className="quiet">{absence(one, letterAt(at))}</span>}
-              </td>
+            <th>From</th>
+            <th>Until</th>
+            {variants.map((_, at) => (
+              <th key={at} className="text-right">
+                <Letter letter={letterAt(at)} />
+              </th>
             ))}
-            <td className="text-right">{count(one.units.reduce((sum, units) => sum + units, 0))}</td>
+            <th className="text-right">{experiment.unit_name}</th>
           </tr>
-        ))}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {split.stretches.map((one) => (
+            <tr key={one.number}>
+              <td>{one.number}</td>
+              <td className="whitespace-nowrap">{weekday(one.first)}</td>
+              <td className="whitespace-nowrap">{one.last ? weekday(one.last) : "now"}</td>
+              {one.shares.map((share, at) => (
+                <td key={at} className="text-right">
+                  {share > 0 ? rate(share, 1) : <span className="quiet">{absence(one, letterAt(at))}</span>}
+                </td>
+              ))}
+              <td className="text-right">{count(one.units.reduce((sum, units) => sum + units, 0))}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }
 
