@@ -17,7 +17,8 @@ function isTyping(target: EventTarget | null): boolean {
  * them off (WCAG 2.2, 2.1.4), but for those that `always` do.
  */
 export function useKeys(keymap: Keymap, always: string[] = []): void {
-  const off = usePreferences()?.shortcuts === "off";
+  // Until it is known what somebody wants, a key that may be switched off does nothing.
+  const off = usePreferences()?.shortcuts !== "on";
   const current = useRef(keymap);
   useEffect(() => {
     const works = ([keys]: [string, unknown]) => !off || keys.startsWith("ctrl+") || always.includes(keys);
