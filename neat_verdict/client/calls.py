@@ -206,6 +206,11 @@ def delete_metric(key: str) -> Call[None]:
     return Call("DELETE", path_of("/metrics/{key}", key=key), "nothing")
 
 
+def docket_looked(body: shapes.Looked) -> Call[None]:
+    """What had changed by then one has seen; what came after stays news on the docket."""
+    return Call("POST", "/me/docket-looked", "nothing", body=body)
+
+
 def download_forgotten() -> Call[bytes]:
     """The ids that are still to be erased where the data live, one a line."""
     return Call("GET", "/forgotten.csv", "bytes")
@@ -444,11 +449,45 @@ def get_derivation(
 
 
 def get_docket(
-    *, search: str | None = None, area: str | None = None, mine: bool | None = None, archived: bool | None = None
+    *,
+    search: str | None = None,
+    area: str | None = None,
+    owner: str | None = None,
+    metric: str | None = None,
+    state: list[Literal["draft", "scheduled", "running", "paused", "ended", "decided", "tailored", "archived"]]
+    | None = None,
+    verdict: list[str] | None = None,
+    mine: bool | None = None,
+    archived: bool | None = None,
+    changed: bool | None = None,
+    changed_since: str | None | None = None,
+    sort: Literal["urgency", "name", "-name", "changed", "-changed", "started", "-started", "lift", "-lift"]
+    | None = None,
+    offset: int | None = None,
+    limit: int | None = None,
 ) -> Call[shapes.Docket]:
-    """Experiments with state, verdict and next step, what needs a decision first; of the decided ones the latest
-    few."""
-    return Call("GET", "/docket", "json", query={"search": search, "area": area, "mine": mine, "archived": archived})
+    """Experiments with state, verdict and next step, what needs a decision first; without a filter only the latest
+    few of the decided ones."""
+    return Call(
+        "GET",
+        "/docket",
+        "json",
+        query={
+            "search": search,
+            "area": area,
+            "owner": owner,
+            "metric": metric,
+            "state": state,
+            "verdict": verdict,
+            "mine": mine,
+            "archived": archived,
+            "changed": changed,
+            "changed_since": changed_since,
+            "sort": sort,
+            "offset": offset,
+            "limit": limit,
+        },
+    )
 
 
 def get_epoch_record(key: str, number: int) -> Call[shapes.EpochRecordOut]:
@@ -728,6 +767,11 @@ def get_workspace() -> Call[shapes.WorkspaceOut]:
     return Call("GET", "/workspace", "json")
 
 
+def hand_over(key: str, body: shapes.HandOverIn) -> Call[shapes.ExperimentOut]:
+    """Give the experiment to somebody else."""
+    return Call("POST", path_of("/experiments/{key}/hand-over", key=key), "json", body=body)
+
+
 def hand_over_to_desk(key: str) -> Call[shapes.RegionPlanOut]:
     """Give lists and calendar to the advertising desk that is set up."""
     return Call("POST", path_of("/experiments/{key}/regions/desk", key=key), "json")
@@ -842,6 +886,11 @@ def list_notes(key: str) -> Call[list[shapes.NoteOut]]:
 def list_notices(*, offset: int | None = None, limit: int | None = None) -> Call[shapes.NoticesOut]:
     """Notices, the latest first."""
     return Call("GET", "/notices", "json", query={"offset": offset, "limit": limit})
+
+
+def list_owners() -> Call[list[shapes.OwnerOut]]:
+    """Who may own experiments."""
+    return Call("GET", "/owners", "json")
 
 
 def list_past(key: str) -> Call[shapes.PastsOut]:
@@ -1111,6 +1160,12 @@ def save_segment_set(body: shapes.SegmentSetIn) -> Call[shapes.SegmentSetOut]:
 def schedule_lake(name: str, body: shapes.LakeScheduleIn) -> Call[shapes.LakeOut]:
     """When a lake is counted by itself, in the name of whoever sets it."""
     return Call("PUT", path_of("/lakes/{name}/schedule", name=name), "json", body=body)
+
+
+def search(*, words: str | None = None) -> Call[shapes.SearchOut]:
+    """Experiments by name, hypothesis, lesson and reason of the decision, metrics, and who owns experiments: the
+    best of each."""
+    return Call("GET", "/search", "json", query={"words": words})
 
 
 def send_again(number: int, delivery: int) -> Call[shapes.DeliveryOut]:

@@ -449,6 +449,16 @@ class ChoiceOut(TypedDict):
     title: str
 
 
+class Choices(TypedDict):
+    """What there is to filter by."""
+
+    areas: list[str]
+    metrics: list[MetricChoice]
+    owners: list[OwnerOut]
+    states: list[str]
+    verdicts: list[str]
+
+
 class Code(TypedDict):
     code: str
 
@@ -699,17 +709,48 @@ class DifferenceOut(TypedDict):
 
 
 class Docket(TypedDict):
-    """``behind`` of the rows show what was there a moment ago: what came in since is being read."""
+    """``count`` fit, of which ``rows`` is a page; ``left_out`` are decided longer ago. ``behind`` show what was there a moment
+    ago: what came in since is being read. Others changed ``changed`` since ``looked_at``; ``as_of`` is when this was read."""
 
-    areas: list[str]
+    as_of: str
     behind: int
+    changed: int
+    choices: Choices
+    count: int
     headline: str
+    left_out: int
+    looked_at: str
     rows: list[DocketRow]
 
 
+class DocketFilter(TypedDict):
+    """What rows are shown: those that fit every filter that is given. ``search`` has words of name, metric, area and key;
+    ``owner`` is a name to sign in with, ``metric`` a key; ``changed`` are those that others have changed since one looked.
+    ``sort`` begins with "-" for the largest, or latest, first."""
+
+    archived: NotRequired[bool]
+    area: NotRequired[str]
+    changed: NotRequired[bool]
+    changed_since: NotRequired[str | None]
+    metric: NotRequired[str]
+    mine: NotRequired[bool]
+    owner: NotRequired[str]
+    search: NotRequired[str]
+    sort: NotRequired[
+        Literal["urgency", "name", "-name", "changed", "-changed", "started", "-started", "lift", "-lift"]
+    ]
+    state: NotRequired[
+        list[Literal["draft", "scheduled", "running", "paused", "ended", "decided", "tailored", "archived"]]
+    ]
+    verdict: NotRequired[list[str]]
+
+
 class DocketRow(TypedDict):
+    """``news`` is what others have done since one looked, the latest first."""
+
     adjusted_text: NotRequired[str]
     area: str
+    changed_at: str | None
     days: int
     group: Literal["ready", "collecting", "preparation", "tailored", "decided", "archived"]
     key: str
@@ -717,6 +758,7 @@ class DocketRow(TypedDict):
     metric: str
     mine: bool
     name: str
+    news: list[str]
     owner: str
     planned_days: int
     progress: float | None
@@ -725,6 +767,13 @@ class DocketRow(TypedDict):
     tone: Literal["ahead", "behind", "open"]
     verdict: str | None
     worthwhile_lift: float
+
+
+class DocketView(TypedDict):
+    """Filters and order of the docket under a name, as the address has them after its question mark."""
+
+    filters: str
+    name: str
 
 
 class DrawIn(TypedDict):
@@ -1154,6 +1203,33 @@ class ForgottenOut(TypedDict):
     ids: list[str]
 
 
+class FoundExperiment(TypedDict):
+    """``where`` the words stand, and the text around the first of them; "" for the name itself, which is shown anyway."""
+
+    area: str
+    excerpt: str
+    key: str
+    name: str
+    state: str
+    where: Literal["name", "area", "change", "hypothesis", "audience", "lesson", "decision"]
+
+
+class FoundMetric(TypedDict):
+    """``experiments`` have it, in whatever role."""
+
+    experiments: int
+    key: str
+    name: str
+
+
+class FoundPerson(TypedDict):
+    """Who owns experiments, and how many."""
+
+    display_name: str
+    experiments: int
+    username: str
+
+
 class FunnelOut(TypedDict):
     letter: str
     metric: str
@@ -1198,6 +1274,12 @@ class GroupUse(TypedDict):
     name: str
     share: float
     state: str
+
+
+class HandOverIn(TypedDict):
+    """``owner`` is the name to sign in with of who has it from now on."""
+
+    owner: str
 
 
 class HandoverOut(TypedDict):
@@ -1623,6 +1705,12 @@ class LookOut(TypedDict):
     nominal: float
 
 
+class Looked(TypedDict):
+    """``at`` is ``as_of`` of the docket that was looked at."""
+
+    at: str
+
+
 class LookedAtOut(TypedDict):
     """The last run that counted the data where they live: up to when it looked at them, by whose hand (``counted_from``), how
     many days had changed, and which these were; and the days and units that are there."""
@@ -1685,6 +1773,11 @@ class MethodOut(TypedDict):
     settings: list[SettingOut]
     several_note: str
     title: str
+
+
+class MetricChoice(TypedDict):
+    key: str
+    name: str
 
 
 class MetricEdit(TypedDict):
@@ -1997,6 +2090,13 @@ class OwnChanges(TypedDict):
     password: NotRequired[str]
 
 
+class OwnerOut(TypedDict):
+    """Somebody who may own experiments."""
+
+    display_name: str
+    username: str
+
+
 class Page(TypedDict):
     """``limit`` items after the first ``offset``; the answer says how many there are in all (``count``)."""
 
@@ -2275,12 +2375,13 @@ class PooledOut(TypedDict):
 
 
 class PreferenceChanges(TypedDict):
-    """What is not named stays as it is."""
+    """What is not named stays as it is; ``views`` come whole."""
 
     density: NotRequired[Literal["comfortable", "compact"] | None]
     panels: NotRequired[Literal["folded", "open"] | None]
     shortcuts: NotRequired[Literal["on", "off"] | None]
     theme: NotRequired[Literal["system", "light", "dark"] | None]
+    views: NotRequired[list[DocketView] | None]
 
 
 class Preferences(TypedDict):
@@ -2291,6 +2392,7 @@ class Preferences(TypedDict):
     panels: NotRequired[Literal["folded", "open"]]
     shortcuts: NotRequired[Literal["on", "off"]]
     theme: NotRequired[Literal["system", "light", "dark"]]
+    views: NotRequired[list[DocketView]]
 
 
 class PreviewLine(TypedDict):
@@ -3061,6 +3163,15 @@ class RunOut(TypedDict):
 
 class SampleOut(TypedDict):
     events: str
+
+
+class SearchOut(TypedDict):
+    """The best of each; ``further`` experiments hold the words, too."""
+
+    experiments: list[FoundExperiment]
+    further: int
+    metrics: list[FoundMetric]
+    people: list[FoundPerson]
 
 
 class SecondCountFileOut(TypedDict):
@@ -3892,6 +4003,12 @@ class WhoCountsOut(TypedDict):
 
 class WithdrawIn(TypedDict):
     reason: str
+
+
+class Words(TypedDict):
+    """All of them must be there, in any order and any case, with or without accents."""
+
+    words: NotRequired[str]
 
 
 class WorkspaceChanges(TypedDict):

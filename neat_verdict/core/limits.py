@@ -20,6 +20,7 @@ MAX_BODY_BYTES = 8 * 1024 * 1024  # of what is neither a file nor a batch
 MAX_ASKED_BYTES, MAX_ASKED_KEYS = 64 * 1024, 1000
 MAX_SENT_ID, MAX_EVENT_NAME, MAX_KEY, MAX_LETTER, MAX_VERSION = 100, 80, 80, 20, 60
 MAX_PAGE_ITEMS, MAX_IDEMPOTENCY_KEY = 500, 255
+MAX_DOCKET_VIEWS = 30  # that one person has stored
 MAX_PICTURE_BYTES, MAX_PICTURE_SIDE, MAX_PICTURE_PIXELS = 8_000_000, 8000, 20_000_000
 MAX_PAGE_BYTES, MAX_PAGE_EVENTS = 64 * 1024, 500  # as much as a page that is left may send
 
@@ -63,6 +64,7 @@ LIMITS = (
     Limit("a day’s sums that were counted where the data live", MAX_DAY_BYTES, "bytes", "413"),
     Limit("what any other request carries, but for files", MAX_BODY_BYTES, "bytes", "413"),
     Limit("items of a list in one answer", MAX_PAGE_ITEMS, "", "422"),
+    Limit("stored views of the docket, of one person", MAX_DOCKET_VIEWS, "", "422"),
     Limit("an Idempotency-Key", MAX_IDEMPOTENCY_KEY, "characters", "422"),
     Limit("a picture of a variant", MAX_PICTURE_BYTES, "bytes", "422"),
     Limit("a side of it", MAX_PICTURE_SIDE, "pixels", "422"),

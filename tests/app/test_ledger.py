@@ -41,7 +41,7 @@ VERBS = {
     "add_picture": "picture", "withdraw_decision": "withdraw",
     "create_region_test": "create", "copy_region_test": "create", "edit_region_plan": "edit", "bring_region_past": "import",
     "draw_cells": "draw", "undo_draw": "draw", "set_spending_calendar": "edit",
-    "hand_over_to_desk": "hand over", "fetch_desk_spend": "import",
+    "hand_over": "edit", "hand_over_to_desk": "hand over", "fetch_desk_spend": "import",
     "start_region_test": "start", "bring_region_days": "import", "decide_region_test": "decide",
 }  # fmt: skip
 WRITES = sorted(name for name, (who, *_) in TABLE.items() if who == WRITE)

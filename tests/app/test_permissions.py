@@ -77,6 +77,10 @@ class World:
         return actions.create_experiment(self.by, "Fare calendar", dict(PLAN))
 
     @property
+    def other_analyst(self):
+        return User.objects.create_user("ines", first_name="Ines", last_name="Brook", role="analyst")
+
+    @property
     def forgotten(self):
         return forget_person(self.by, "v1").pk
 
@@ -385,6 +389,10 @@ TABLE = {
     "list_ready_audiences": (READ, 200, plain()),
     "get_casebook": (READ, 200, plain()),
     "get_docket": (READ, 200, plain()),
+    "docket_looked": (READ, 204, plain(at="2026-04-20T00:00:00Z")),
+    "search": (READ, 200, plain()),
+    "list_owners": (READ, 200, plain()),
+    "hand_over": (WRITE, 200, lambda w: ({"key": w.draft.key}, {"owner": w.other_analyst.username})),
     "list_exclusion_groups": (READ, 200, plain()),
     "get_experiment": (READ, 200, of("draft")),
     "get_allocation": (READ, 200, of("adaptive")),

@@ -58,9 +58,9 @@ def test_the_docket_is_searched_and_filtered(ask, won, query, found):
 def test_the_docket_costs_the_same_queries_for_one_and_for_many(ask, won, copies, django_assert_num_queries):
     for _ in range(copies):
         ask("post", f"/experiments/{won.key}/copy")
-    # Session, account, experiments, their owners, stamps, workspace and library, summaries; of those that are read now their
-    # variants, metrics and looks, tallies, workspace.
-    with django_assert_num_queries(16):
+    # Session, account, experiments, their owners, what others did, metrics to choose, stamps, workspace and library, summaries;
+    # of those that are read now their variants, metrics and looks, tallies, workspace.
+    with django_assert_num_queries(18):
         assert len(ask("get", "/docket")[1]["rows"]) == 1 + copies
 
 

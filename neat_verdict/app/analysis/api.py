@@ -6,7 +6,7 @@ from datetime import date
 from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Status
+from ninja import Query, Router, Status
 
 from neat_verdict.app.analysis import actions, exports
 from neat_verdict.app.analysis.analysis import analyse
@@ -22,6 +22,7 @@ from neat_verdict.app.analysis.schemas import (
     DecideIn,
     DerivationOut,
     Docket,
+    DocketFilter,
     EvidenceOut,
     SegmentSetIn,
     SegmentSetOut,
@@ -34,6 +35,7 @@ from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
 from neat_verdict.app.http.downloads import TABLES, answers, download
+from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import WHO_DECIDES, person
 from neat_verdict.app.regions.queries import plan_of
 from neat_verdict.core.derivations import RegionFigure
@@ -42,11 +44,10 @@ router = Router(tags=["readings"])
 
 
 @router.get("/docket", response=Docket, operation_id="get_docket")
-def docket(
-    request: HttpRequest, search: str = "", area: str = "", mine: bool = False, archived: bool = False
-) -> Docket:
-    """Experiments with state, verdict and next step, what needs a decision first; of the decided ones the latest few."""
-    return docket_rows(person(request), search=search, area=area, mine=mine, archived=archived)
+def docket(request: HttpRequest, chosen: Query[DocketFilter], page: Query[Page]) -> Docket:
+    """Experiments with state, verdict and next step, what needs a decision first; without a filter only the latest few of the
+    decided ones."""
+    return docket_rows(person(request), chosen, page)
 
 
 @router.get("/experiments/{key}/evidence", response=EvidenceOut, operation_id="get_evidence")

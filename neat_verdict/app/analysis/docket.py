@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from neat_verdict.app.analysis.schemas import Docket, DocketRow, Summed
+from django.db.models import Max, Q
+
+from neat_verdict.app import clock
+from neat_verdict.app.analysis.schemas import Choices, Docket, DocketFilter, DocketRow, MetricChoice, Summed
 from neat_verdict.app.analysis.summaries import kept_summaries, standings
-from neat_verdict.app.experiments.queries import listed
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry
+from neat_verdict.app.experiments.queries import first_moment, listed
+from neat_verdict.app.experiments.schemas import OwnerOut
 from neat_verdict.app.experiments.stamps import stamps
+from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.models import User
 from neat_verdict.core.verdicts import VERDICTS
 from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
@@ -28,28 +35,51 @@ class Line(NamedTuple):
     worthwhile_lift: float
     owner_id: int
     decided_at: datetime | None
+    started_at: datetime | None
+    changed_at: datetime | None
 
 
-def docket(user: User, *, search: str = "", area: str = "", mine: bool = False, archived: bool = False) -> Docket:
-    """Every experiment, what needs a decision first. The decided ones are the latest few unless searched for."""
+class _Known(NamedTuple):
+    """An experiment as the filters see it."""
+
+    line: Line
+    summary: Summed
+
+
+def docket(user: User, chosen: DocketFilter, page: Page) -> Docket:
+    """The experiments that fit, what needs a decision first. Without a filter only the latest few of the decided."""
+    as_of = clock.now()
     # Plain values: a thousand rows of these, which have seventy columns, would take longer than all the rest.
-    every = [Line(*line) for line in listed(archived=archived).values_list(*Line._fields)]
-    lines = [one for one in every if (not mine or one.owner_id == user.pk) and (not area or one.area == area)]
-    summaries, behind = _summaries([one.pk for one in lines])
-    words = search.lower().split()
-    wanted = [one for one in lines if _holds(one, summaries[one.pk].metric, words)]
-    if not words and not archived:
-        decided = sorted((one.decided_at, one.pk) for one in wanted if one.decided_at)
+    annotated = listed(archived=chosen.archived).annotate(changed_at=Max("ledger__at"))
+    every = [Line(*line) for line in annotated.values_list(*Line._fields)]
+    summaries, behind = _summaries([one.pk for one in every])
+    known = [_Known(one, summaries[one.pk]) for one in every]
+    owners = {one.pk: one for one in User.objects.all()}
+    news = _news(user)
+    wanted = [one for one in known if _fits(one, chosen, user, owners)]
+    if chosen.metric:
+        having = set(Experiment.objects.filter(metrics__metric__key=chosen.metric).values_list("pk", flat=True))
+        wanted = [one for one in wanted if one.line.pk in having]
+    changed = sum(one.line.pk in news for one in wanted)
+    if chosen.changed:
+        wanted = [one for one in wanted if one.line.pk in news]
+    fitting = len(wanted)
+    if not chosen.narrows() and not chosen.archived:
+        decided = sorted((one.line.decided_at, one.line.pk) for one in wanted if one.line.decided_at)
         left_out = {number for _, number in decided[:-DECIDED_SHOWN]}
-        wanted = [one for one in wanted if one.pk not in left_out]
-    owners = {one.pk: one.display_name for one in User.objects.all()}
-    rows = sorted((_row(one, summaries[one.pk], owners[one.owner_id], user) for one in wanted), key=_urgency)
-    waiting = sum(row.group == "ready" for row in rows)
+        wanted = [one for one in wanted if one.line.pk not in left_out]
+    ordered = _sorted(wanted, chosen.sort)
+    waiting = sum(one.summary.group == "ready" for one in wanted)
     return Docket(
         headline=_headline(waiting),
-        rows=rows,
-        areas=sorted({one.area for one in every if one.area}),
-        behind=sum(one.pk in behind for one in wanted),
+        rows=[_row(one, owners[one.line.owner_id], user, news.get(one.line.pk, ())) for one in page.of(ordered)],
+        count=len(ordered),
+        left_out=fitting - len(ordered),
+        choices=_choices(known, owners),
+        behind=sum(one.line.pk in behind for one in wanted),
+        looked_at=_looked_at(user),
+        as_of=as_of,
+        changed=changed,
     )
 
 
@@ -63,9 +93,39 @@ def _summaries(numbers: list[int]) -> tuple[dict[int, Summed], frozenset[int]]:
     return {**kept.summaries, **read}, kept.behind
 
 
+def _fits(one: _Known, chosen: DocketFilter, user: User, owners: dict[int, User]) -> bool:
+    line, summary = one
+    since = None if chosen.changed_since is None else first_moment(chosen.changed_since)
+    return (
+        (not chosen.mine or line.owner_id == user.pk)
+        and (not chosen.area or line.area == chosen.area)
+        and (not chosen.owner or owners[line.owner_id].username == chosen.owner)
+        and (not chosen.state or line.state in chosen.state)
+        and (not chosen.verdict or summary.verdict in chosen.verdict)
+        and (since is None or (line.changed_at is not None and line.changed_at >= since))
+        and _holds(line, summary.metric, chosen.search.lower().split())
+    )
+
+
 def _holds(line: Line, metric: str, words: list[str]) -> bool:
     text = f"{line.name} {metric} {line.area} {line.key}".lower()
     return all(word in text for word in words)
+
+
+def _looked_at(user: User) -> datetime:
+    """When somebody last said that they have seen what is there; until they do, when they came."""
+    return user.docket_looked_at or user.date_joined
+
+
+def _news(user: User) -> dict[int, list[str]]:
+    """What others have done since somebody looked, the latest first, by the experiments' ids."""
+    entries = LedgerEntry.objects.filter(~Q(by=user), at__gt=_looked_at(user)).order_by("-at", "-id")
+    result: dict[int, list[str]] = {}
+    for number, name, surname, username, sentence in entries.values_list(
+        "experiment_id", "by__first_name", "by__last_name", "by__username", "sentence"
+    ):
+        result.setdefault(number, []).append(f"{f'{name} {surname}'.strip() or username}: {sentence}")
+    return result
 
 
 def _headline(waiting: int) -> str:
@@ -81,14 +141,54 @@ _ORDER = {name: kind.order for name, kind in VERDICTS.items()} | {
 _GROUPS = ("ready", "collecting", "preparation", "tailored", "decided", "archived")
 
 
-def _urgency(row: DocketRow) -> tuple[object, ...]:
-    """Within *Ready* by verdict; within *Collecting* the one nearest its end first."""
-    group = _GROUPS.index(row.group)
-    if row.group == "ready":
-        return group, _ORDER[row.verdict] if row.verdict else len(VERDICTS), row.name
-    return group, -(row.progress or 0) if row.group == "collecting" else 0, row.name
+def _urgency(one: _Known) -> tuple[object, ...]:
+    """Within *Ready* by verdict; within *Collecting* the one nearest its end first; of what is decided the latest."""
+    line, summary = one
+    group = _GROUPS.index(summary.group)
+    if summary.group == "ready":
+        return group, _ORDER[summary.verdict] if summary.verdict else len(VERDICTS), line.name
+    if summary.group in ("decided", "archived") and line.decided_at:
+        return group, -line.decided_at.timestamp(), line.name
+    return group, -(summary.progress or 0) if summary.group == "collecting" else 0, line.name
 
 
-def _row(line: Line, summary: Summed, owner: str, user: User) -> DocketRow:
-    own = {name: getattr(line, name) for name in ("key", "name", "area", "state", "worthwhile_lift")}
-    return DocketRow.model_construct(**dict(summary), **own, owner=owner, mine=line.owner_id == user.pk)
+# What rows are sorted by; one that has no such figure or moment comes last, whichever way.
+_SORTED_BY: dict[str, Callable[[_Known], str | float | datetime | None]] = {
+    "name": lambda one: one.line.name.lower(),
+    "changed": lambda one: one.line.changed_at,
+    "started": lambda one: one.line.started_at,
+    "lift": lambda one: one.summary.lift.estimate if one.summary.lift else None,
+}
+
+
+def _sorted(wanted: Sequence[_Known], sort: str) -> list[_Known]:
+    if sort == "urgency":
+        return sorted(wanted, key=_urgency)
+    figure = _SORTED_BY[sort.lstrip("-")]
+    having = [one for one in wanted if figure(one) is not None]
+    # The ids make the order one and the same from page to page.
+    having.sort(key=lambda one: (figure(one), one.line.pk), reverse=sort.startswith("-"))
+    return [*having, *(one for one in wanted if figure(one) is None)]
+
+
+def _choices(known: Iterable[_Known], owners: dict[int, User]) -> Choices:
+    """What there is to filter by, of all experiments."""
+    lines = [one.line for one in known]
+    numbers = {line.owner_id for line in lines}
+    owning = sorted((one for one in owners.values() if one.pk in numbers), key=lambda one: one.display_name.lower())
+    pairs = ExperimentMetric.objects.values_list("metric__key", "metric__name").order_by("metric__key").distinct()
+    return Choices(
+        areas=sorted({line.area for line in lines if line.area}),
+        owners=[OwnerOut(username=one.username, display_name=one.display_name) for one in owning],
+        metrics=[MetricChoice(key=key, name=name) for key, name in sorted(pairs, key=lambda pair: pair[1].lower())],
+        verdicts=sorted({one.summary.verdict for one in known if one.summary.verdict}),
+        states=sorted({line.state for line in lines}),
+    )
+
+
+def _row(one: _Known, owner: User, user: User, news: Sequence[str]) -> DocketRow:
+    line, summary = one
+    own = {name: getattr(line, name) for name in ("key", "name", "area", "state", "worthwhile_lift", "changed_at")}
+    return DocketRow.model_construct(
+        **dict(summary), **own, owner=owner.display_name, mine=owner.pk == user.pk, news=list(news)
+    )

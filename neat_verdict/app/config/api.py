@@ -21,6 +21,7 @@ from neat_verdict.app.planning.api import router as planning
 from neat_verdict.app.privacy.api import router as privacy
 from neat_verdict.app.regions.api import router as regions
 from neat_verdict.app.reports.api import router as reports
+from neat_verdict.app.search.api import router as searching
 from neat_verdict.app.site.api import router as site
 from neat_verdict.app.sources.api import router as sources
 from neat_verdict.app.traffic.api import router as traffic
@@ -60,6 +61,7 @@ for prefix, router in (
     ("", webhooks),
     ("", privacy),
     ("", casebook),
+    ("", searching),
     ("", reports),
 ):
     api.add_router(prefix, router)

@@ -13,9 +13,11 @@ from neat_verdict.app.experiments.schemas import (
     ExperimentFilter,
     ExperimentOut,
     ExperimentPage,
+    HandOverIn,
     LedgerOut,
     LedgerPage,
     NewExperiment,
+    OwnerOut,
     WithdrawIn,
 )
 from neat_verdict.app.http.downloads import answers
@@ -104,6 +106,20 @@ def withdraw(request: HttpRequest, key: str, payload: WithdrawIn) -> ExperimentO
     queries.find(key)
     actions.withdraw_decision(person(request), key, payload.reason)
     return present(queries.find(key))
+
+
+@router.post("/experiments/{key}/hand-over", response=ExperimentOut, operation_id="hand_over")
+def hand_over(request: HttpRequest, key: str, payload: HandOverIn) -> ExperimentOut:
+    """Give the experiment to somebody else."""
+    queries.find(key)
+    actions.hand_over(person(request), key, payload.owner)
+    return present(queries.find(key))
+
+
+@router.get("/owners", response=list[OwnerOut], operation_id="list_owners")
+def list_owners(request: HttpRequest) -> list[OwnerOut]:
+    """Who may own experiments."""
+    return [OwnerOut(username=one.username, display_name=one.display_name) for one in queries.possible_owners()]
 
 
 @router.get("/experiments/{key}/ledger", response=LedgerPage, operation_id="get_ledger")

@@ -32,6 +32,7 @@ from neat_verdict.app.experiments.splits import as_changes
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts, columns_of, figures_of, table
 from neat_verdict.app.experiments.totals import SpendByDay, made_of_totals, spend_by_day, without_squares
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
 from neat_verdict.core.designs.adaptive.policy import Policy
@@ -61,6 +62,7 @@ METRICS = (
 )
 
 
+OWNING_ROLES = (User.Role.ANALYST, User.Role.ADMIN)
 _SORTED_BY = {"name": "name", "created": "created_at", "started": "started_at", "decided": "decided_at"}
 
 
@@ -188,6 +190,11 @@ def listed(*, archived: bool | None = False) -> QuerySet[Experiment]:
     if archived is None:
         return result
     return result.filter(state="archived") if archived else result.exclude(state="archived")
+
+
+def possible_owners() -> QuerySet[User]:
+    """Who may own an experiment: people who may change one and sign in."""
+    return User.objects.filter(is_active=True, service=False, role__in=OWNING_ROLES).order_by("username")
 
 
 def ledger(experiment: Experiment) -> QuerySet[LedgerEntry]:

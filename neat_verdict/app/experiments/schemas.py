@@ -423,6 +423,20 @@ class WithdrawIn(Body):
     reason: str = Field(max_length=2000)
 
 
+class HandOverIn(Body):
+    """``owner`` is the name to sign in with of who has it from now on."""
+
+    model_config = shown(owner="mona")
+    owner: str = Field(max_length=150)
+
+
+class OwnerOut(Schema):
+    """Somebody who may own experiments."""
+
+    username: str
+    display_name: str
+
+
 class LedgerOut(Schema):
     at: datetime
     by: str

@@ -11,7 +11,8 @@ from django.db import transaction
 from django.db.models import Q
 
 from neat_verdict.app import clock
-from neat_verdict.app.experiments.actions.ledger import changed, record
+from neat_verdict.app.experiments.actions.ledger import changed
+from neat_verdict.app.experiments.actions.ownership import give
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.account_log import note
@@ -225,11 +226,7 @@ def _hand_over(by: User, held: Holdings, heir: User) -> None:
     MachineKey.objects.filter(pk__in=[key.pk for key in held.keys]).update(made_by=heir)
     ReportLink.objects.filter(pk__in=[link.pk for link in held.links]).update(made_by=heir)
     for experiment in held.experiments:
-        before = experiment.owner.username
-        experiment.owner = heir
-        experiment.save(update_fields=["owner"])
-        sentence = f"Passed to {heir.display_name}, since the account of its owner is deactivated"
-        record(experiment, by, "edit", sentence, changes=[changed("owner", before, heir.username)])
+        give(by, experiment, heir, f"Passed to {heir.display_name}, since the account of its owner is deactivated")
 
 
 @transaction.atomic

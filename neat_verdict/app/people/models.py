@@ -38,6 +38,8 @@ class User(AbstractUser):
     calendar = models.CharField(max_length=64, unique=True, null=True, blank=True)
     # How the person wants to see and use the application, as far as they have said it; by `preferences.Preferences`.
     preferences = models.JSONField(default=dict, blank=True)
+    # What had changed on the docket by then has been seen; null for who has never said so.
+    docket_looked_at = models.DateTimeField(null=True, blank=True)
 
     class Meta(AbstractUser.Meta):
         constraints = [

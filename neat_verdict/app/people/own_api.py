@@ -23,6 +23,7 @@ from neat_verdict.app.people.schemas import (
     Code,
     Confirmed,
     IdentityOut,
+    Looked,
     Me,
     NewFactor,
     NewTokenOut,
@@ -83,6 +84,13 @@ def edit_me(request: HttpRequest, payload: OwnChanges) -> Me:
 def choose_preferences(request: HttpRequest, payload: PreferenceChanges) -> Preferences:
     """How one wants to see and use the application."""
     return preferences.choose(person(request), payload)
+
+
+@router.post("/me/docket-looked", response={204: None}, operation_id="docket_looked")
+def docket_looked(request: HttpRequest, payload: Looked) -> Status[None]:
+    """What had changed by then one has seen; what came after stays news on the docket."""
+    preferences.looked(person(request), payload.at)
+    return Status(204, None)
 
 
 @router.post("/me/password", response=Me, operation_id="change_password")

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Literal
 
 from ninja import Schema
-from pydantic import Field
+from pydantic import AwareDatetime, Field
 
 from neat_verdict.app.http.bodies import Body, shown
 from neat_verdict.app.people.preferences import Preferences
@@ -100,6 +100,13 @@ class NewFactor(Schema):
     secret: str
     address: str
     picture: str
+
+
+class Looked(Body):
+    """``at`` is ``as_of`` of the docket that was looked at."""
+
+    model_config = shown(at="2026-06-01T09:30:00Z")
+    at: AwareDatetime
 
 
 class Code(Body):

@@ -4,14 +4,15 @@ import { useChoose, usePreferences, type Preferences } from "../api/preferences"
 import { FormError, Panel } from "../parts/basics";
 import { ChoiceField } from "../parts/fields";
 
-type Choices<Name extends keyof Preferences> = {
+type ChoiceName = Exclude<keyof Preferences, "views">;
+type Choices<Name extends ChoiceName> = {
   name: Name;
   label: string;
   note: string;
   options: { value: Preferences[Name]; label: string }[];
 };
 
-const CHOICES: { [Name in keyof Preferences]: Choices<Name> }[keyof Preferences][] = [
+const CHOICES: { [Name in ChoiceName]: Choices<Name> }[ChoiceName][] = [
   {
     name: "theme",
     label: "Colours",

@@ -7,6 +7,7 @@ export type Schemas = components["schemas"];
 export type Account = Schemas["Account"];
 export type PageChange = NonNullable<Variant["page_changes"]>[number];
 export type Docket = Schemas["Docket"];
+export type DocketView = Schemas["DocketView"];
 export type DocketRow = Schemas["DocketRow"];
 export type Evidence = Schemas["EvidenceOut"];
 export type Experiment = Schemas["ExperimentOut"];

@@ -1,7 +1,7 @@
 import {
   keepPreviousData,
-  queryOptions,
   skipToken,
+  useInfiniteQuery,
   useMutation,
   useQuery,
   useQueryClient,
@@ -23,6 +23,7 @@ import {
   type Session,
   type SizeIn,
 } from "./client";
+import type { paths } from "./schema";
 import { editsOf, keys, useReplace, useStale } from "./keys";
 import { recognise, recognised, signedInAgain } from "./signedOut";
 
@@ -90,30 +91,58 @@ export function useSignIn() {
   });
 }
 
-export interface DocketFilter {
-  search: string;
-  area: string;
-  mine: boolean;
-  archived: boolean;
-}
+export type DocketFilter = NonNullable<NonNullable<paths["/api/v1/docket"]["get"]["parameters"]["query"]>>;
 
-function docketQuery(filter: DocketFilter) {
-  return queryOptions({
+const ROWS_A_PAGE = 200;
+
+/** The docket by pages, of which the next is asked for when it comes into sight. */
+export function useDocket(filter: DocketFilter) {
+  return useInfiniteQuery({
     queryKey: keys.docket(filter),
-    queryFn: () => take(client.GET("/api/v1/docket", { params: { query: filter } })),
+    queryFn: ({ pageParam: offset }) =>
+      take(client.GET("/api/v1/docket", { params: { query: { ...filter, offset, limit: ROWS_A_PAGE } } })),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const shown = pages.reduce((sum, page) => sum + page.rows.length, 0);
+      return last.rows.length > 0 && shown < last.count ? shown : undefined;
+    },
+    placeholderData: keepPreviousData,
   });
 }
 
-export function useDocket(filter: DocketFilter) {
-  return useQuery({ ...docketQuery(filter), placeholderData: keepPreviousData });
-}
-
-const WHOLE_DOCKET: DocketFilter = { search: "", area: "", mine: false, archived: false };
+const NEIGHBOURS = 500;
 
 /** The docket when it is asked for, and not before: no page but its own waits for it. */
 export function useDocketOnDemand() {
   const cache = useQueryClient();
-  return () => cache.fetchQuery(docketQuery(WHOLE_DOCKET));
+  return () =>
+    cache.fetchQuery({
+      queryKey: keys.docketOnDemand,
+      queryFn: () => take(client.GET("/api/v1/docket", { params: { query: { limit: NEIGHBOURS } } })),
+    });
+}
+
+/** Notes that what others did until a moment has been seen. */
+export function useLooked() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (at: string) => take(client.POST("/api/v1/me/docket-looked", { body: { at } })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.docket() }),
+  });
+}
+
+/** Who may own experiments. */
+export function useOwners() {
+  return useQuery({ queryKey: keys.owners, queryFn: () => take(client.GET("/api/v1/owners")) });
+}
+
+/** What holds all the words; what was found for the words before stays meanwhile. */
+export function useSearch(words: string) {
+  return useQuery({
+    queryKey: keys.search(words),
+    queryFn: words ? () => take(client.GET("/api/v1/search", { params: { query: { words } } })) : skipToken,
+    placeholderData: keepPreviousData,
+  });
 }
 
 export function useExperiment(key: string) {

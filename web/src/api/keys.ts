@@ -6,6 +6,9 @@ import type { ConditionGroup, CountsIn, Definition, SizeIn } from "./client";
 export const keys = {
   session: ["session"] as const,
   docket: (filter?: object) => (filter ? (["docket", filter] as const) : (["docket"] as const)),
+  docketOnDemand: ["docket", "on demand"] as const,
+  owners: ["owners"] as const,
+  search: (words: string) => ["search", words] as const,
   experiment: (key: string) => ["experiment", key] as const,
   evidence: (key: string) => ["evidence", key] as const,
   segmentEvidence: (key: string, asked?: object) =>

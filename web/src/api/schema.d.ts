@@ -429,7 +429,8 @@ export interface paths {
         };
         /**
          * Docket
-         * @description Experiments with state, verdict and next step, what needs a decision first; of the decided ones the latest few.
+         * @description Experiments with state, verdict and next step, what needs a decision first; without a filter only the latest few of the
+         *     decided ones.
          */
         get: operations["get_docket"];
         put?: never;
@@ -971,6 +972,26 @@ export interface paths {
          * @description Withdraw what the caller expects.
          */
         delete: operations["withdraw_forecast"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Over
+         * @description Give the experiment to somebody else.
+         */
+        post: operations["hand_over"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2688,6 +2709,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/me/docket-looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Docket Looked
+         * @description What had changed by then one has seen; what came after stays news on the docket.
+         */
+        post: operations["docket_looked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/me/password": {
         parameters: {
             query?: never;
@@ -3108,6 +3149,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/owners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Owners
+         * @description Who may own experiments.
+         */
+        get: operations["list_owners"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/password-links": {
         parameters: {
             query?: never;
@@ -3387,6 +3448,26 @@ export interface paths {
          * @description Lift, interval, p-value and verdict from counts. Nothing is stored.
          */
         post: operations["judge_counts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search
+         * @description Experiments by name, hypothesis, lesson and reason of the decision, metrics, and who owns experiments: the best of each.
+         */
+        get: operations["search"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4590,6 +4671,22 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * Choices
+         * @description What there is to filter by.
+         */
+        Choices: {
+            /** Areas */
+            areas: string[];
+            /** Metrics */
+            metrics: components["schemas"]["MetricChoice"][];
+            /** Owners */
+            owners: components["schemas"]["OwnerOut"][];
+            /** States */
+            states: string[];
+            /** Verdicts */
+            verdicts: string[];
+        };
         /** Code */
         Code: {
             /** Code */
@@ -5099,19 +5196,99 @@ export interface components {
         };
         /**
          * Docket
-         * @description ``behind`` of the rows show what was there a moment ago: what came in since is being read.
+         * @description ``count`` fit, of which ``rows`` is a page; ``left_out`` are decided longer ago. ``behind`` show what was there a moment
+         *     ago: what came in since is being read. Others changed ``changed`` since ``looked_at``; ``as_of`` is when this was read.
          */
         Docket: {
-            /** Areas */
-            areas: string[];
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
             /** Behind */
             behind: number;
+            /** Changed */
+            changed: number;
+            choices: components["schemas"]["Choices"];
+            /** Count */
+            count: number;
             /** Headline */
             headline: string;
+            /** Left Out */
+            left_out: number;
+            /**
+             * Looked At
+             * Format: date-time
+             */
+            looked_at: string;
             /** Rows */
             rows: components["schemas"]["DocketRow"][];
         };
-        /** DocketRow */
+        /**
+         * DocketFilter
+         * @description What rows are shown: those that fit every filter that is given. ``search`` has words of name, metric, area and key;
+         *     ``owner`` is a name to sign in with, ``metric`` a key; ``changed`` are those that others have changed since one looked.
+         *     ``sort`` begins with "-" for the largest, or latest, first.
+         */
+        DocketFilter: {
+            /**
+             * Archived
+             * @default false
+             */
+            archived: boolean;
+            /**
+             * Area
+             * @default
+             */
+            area: string;
+            /**
+             * Changed
+             * @default false
+             */
+            changed: boolean;
+            /** Changed Since */
+            changed_since?: string | null;
+            /**
+             * Metric
+             * @default
+             */
+            metric: string;
+            /**
+             * Mine
+             * @default false
+             */
+            mine: boolean;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /**
+             * Search
+             * @default
+             */
+            search: string;
+            /**
+             * Sort
+             * @default urgency
+             * @enum {string}
+             */
+            sort: "urgency" | "name" | "-name" | "changed" | "-changed" | "started" | "-started" | "lift" | "-lift";
+            /**
+             * State
+             * @default []
+             */
+            state: ("draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "tailored" | "archived")[];
+            /**
+             * Verdict
+             * @default []
+             */
+            verdict: string[];
+        };
+        /**
+         * DocketRow
+         * @description ``news`` is what others have done since one looked, the latest first.
+         */
         DocketRow: {
             /**
              * Adjusted Text
@@ -5120,6 +5297,8 @@ export interface components {
             adjusted_text: string;
             /** Area */
             area: string;
+            /** Changed At */
+            changed_at: string | null;
             /** Days */
             days: number;
             /**
@@ -5136,6 +5315,8 @@ export interface components {
             mine: boolean;
             /** Name */
             name: string;
+            /** News */
+            news: string[];
             /** Owner */
             owner: string;
             /** Planned Days */
@@ -5158,6 +5339,16 @@ export interface components {
             verdict: string | null;
             /** Worthwhile Lift */
             worthwhile_lift: number;
+        };
+        /**
+         * DocketView
+         * @description Filters and order of the docket under a name, as the address has them after its question mark.
+         */
+        DocketView: {
+            /** Filters */
+            filters: string;
+            /** Name */
+            name: string;
         };
         /**
          * DrawIn
@@ -6092,6 +6283,51 @@ export interface components {
             /** Ids */
             ids: string[];
         };
+        /**
+         * FoundExperiment
+         * @description ``where`` the words stand, and the text around the first of them; "" for the name itself, which is shown anyway.
+         */
+        FoundExperiment: {
+            /** Area */
+            area: string;
+            /** Excerpt */
+            excerpt: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /**
+             * Where
+             * @enum {string}
+             */
+            where: "name" | "area" | "change" | "hypothesis" | "audience" | "lesson" | "decision";
+        };
+        /**
+         * FoundMetric
+         * @description ``experiments`` have it, in whatever role.
+         */
+        FoundMetric: {
+            /** Experiments */
+            experiments: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * FoundPerson
+         * @description Who owns experiments, and how many.
+         */
+        FoundPerson: {
+            /** Display Name */
+            display_name: string;
+            /** Experiments */
+            experiments: number;
+            /** Username */
+            username: string;
+        };
         /** FunnelOut */
         FunnelOut: {
             /** Letter */
@@ -6169,6 +6405,17 @@ export interface components {
             share: number;
             /** State */
             state: string;
+        };
+        /**
+         * HandOverIn
+         * @description ``owner`` is the name to sign in with of who has it from now on.
+         * @example {
+         *       "owner": "mona"
+         *     }
+         */
+        HandOverIn: {
+            /** Owner */
+            owner: string;
         };
         /** HandoverOut */
         HandoverOut: {
@@ -6985,6 +7232,20 @@ export interface components {
             nominal: number;
         };
         /**
+         * Looked
+         * @description ``at`` is ``as_of`` of the docket that was looked at.
+         * @example {
+         *       "at": "2026-06-01T09:30:00Z"
+         *     }
+         */
+        Looked: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
          * LookedAtOut
          * @description The last run that counted the data where they live: up to when it looked at them, by whose hand (``counted_from``), how
          *     many days had changed, and which these were; and the days and units that are there.
@@ -7109,6 +7370,13 @@ export interface components {
             several_note: string;
             /** Title */
             title: string;
+        };
+        /** MetricChoice */
+        MetricChoice: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /**
          * MetricEdit
@@ -7721,6 +7989,16 @@ export interface components {
             password: string;
         };
         /**
+         * OwnerOut
+         * @description Somebody who may own experiments.
+         */
+        OwnerOut: {
+            /** Display Name */
+            display_name: string;
+            /** Username */
+            username: string;
+        };
+        /**
          * Page
          * @description ``limit`` items after the first ``offset``; the answer says how many there are in all (``count``).
          */
@@ -8220,7 +8498,7 @@ export interface components {
         };
         /**
          * PreferenceChanges
-         * @description What is not named stays as it is.
+         * @description What is not named stays as it is; ``views`` come whole.
          * @example {
          *       "theme": "dark"
          *     }
@@ -8234,6 +8512,8 @@ export interface components {
             shortcuts?: ("on" | "off") | null;
             /** Theme */
             theme?: ("system" | "light" | "dark") | null;
+            /** Views */
+            views?: components["schemas"]["DocketView"][] | null;
         };
         /**
          * Preferences
@@ -8265,6 +8545,11 @@ export interface components {
              * @enum {string}
              */
             theme: "system" | "light" | "dark";
+            /**
+             * Views
+             * @default []
+             */
+            views: components["schemas"]["DocketView"][];
         };
         /** PreviewLine */
         PreviewLine: {
@@ -9733,6 +10018,20 @@ export interface components {
         SampleOut: {
             /** Events */
             events: string;
+        };
+        /**
+         * SearchOut
+         * @description The best of each; ``further`` experiments hold the words, too.
+         */
+        SearchOut: {
+            /** Experiments */
+            experiments: components["schemas"]["FoundExperiment"][];
+            /** Further */
+            further: number;
+            /** Metrics */
+            metrics: components["schemas"]["FoundMetric"][];
+            /** People */
+            people: components["schemas"]["FoundPerson"][];
         };
         /**
          * SecondCountFileOut
@@ -11278,6 +11577,17 @@ export interface components {
             reason: string;
         };
         /**
+         * Words
+         * @description All of them must be there, in any order and any case, with or without accents.
+         */
+        Words: {
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
          * WorkspaceChanges
          * @example {
          *       "time_zone": "Europe/Lisbon"
@@ -12644,8 +12954,17 @@ export interface operations {
             query?: {
                 search?: string;
                 area?: string;
+                owner?: string;
+                metric?: string;
+                state?: ("draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "tailored" | "archived")[];
+                verdict?: string[];
                 mine?: boolean;
                 archived?: boolean;
+                changed?: boolean;
+                changed_since?: string | null;
+                sort?: "urgency" | "name" | "-name" | "changed" | "-changed" | "started" | "-started" | "lift" | "-lift";
+                offset?: number;
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -13806,6 +14125,50 @@ export interface operations {
             404: components["responses"]["not-found"];
             409: components["responses"]["conflict"];
             412: components["responses"]["changed-since"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
+        };
+    };
+    hand_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example fare-calendar */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "owner": "mona"
+                 *     }
+                 */
+                "application/json": components["schemas"]["HandOverIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            404: components["responses"]["not-found"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
             422: components["responses"]["not-accepted"];
             429: components["responses"]["too-many"];
             503: components["responses"]["unavailable"];
@@ -17800,6 +18163,44 @@ export interface operations {
             507: components["responses"]["no-room"];
         };
     };
+    docket_looked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "at": "2026-06-01T09:30:00Z"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Looked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            412: components["responses"]["changed-since"];
+            413: components["responses"]["too-large"];
+            415: components["responses"]["wrong-type"];
+            422: components["responses"]["not-accepted"];
+            429: components["responses"]["too-many"];
+            503: components["responses"]["unavailable"];
+            507: components["responses"]["no-room"];
+        };
+    };
     change_password: {
         parameters: {
             query?: never;
@@ -18717,6 +19118,39 @@ export interface operations {
             503: components["responses"]["unavailable"];
         };
     };
+    list_owners: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "display_name": "Ada Tern",
+                     *         "username": "ada"
+                     *       }
+                     *     ]
+                     */
+                    "application/json": components["schemas"]["OwnerOut"][];
+                };
+            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            503: components["responses"]["unavailable"];
+        };
+    };
     ask_for_password_link: {
         parameters: {
             query?: never;
@@ -19329,6 +19763,34 @@ export interface operations {
             429: components["responses"]["too-many"];
             503: components["responses"]["unavailable"];
             507: components["responses"]["no-room"];
+        };
+    };
+    search: {
+        parameters: {
+            query?: {
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+            400: components["responses"]["malformed"];
+            401: components["responses"]["not-signed-in"];
+            403: components["responses"]["not-allowed"];
+            409: components["responses"]["conflict"];
+            422: components["responses"]["not-accepted"];
+            503: components["responses"]["unavailable"];
         };
     };
     save_segment_set: {

@@ -1,12 +1,20 @@
+import { useCallback, useMemo, useState } from "react";
+import { Link } from "react-router";
 import type { Docket, DocketRow } from "../api/client";
-import { useDocket, useSession } from "../api/hooks";
+import { useDocket, useLooked, useSession, type DocketFilter } from "../api/hooks";
 import { StripAxis } from "../charts/IntervalStrip";
 import { sharedAxis } from "../lib/axis";
+import { moment, plural } from "../lib/format";
 import { useAddressParams } from "../lib/useAddressParams";
+import { useSettled } from "../lib/useSettled";
 import { Empty, Failure, Skeleton } from "../parts/basics";
-import { Row, STRIP_WIDTH } from "./Row";
-import { useRowKeys } from "./useRowKeys";
 import { useTitle } from "../parts/title";
+import { filterOf, narrows, SORTS } from "./filter";
+import { Filters } from "./Filters";
+import { STRIP_WIDTH } from "./Row";
+import { Rows } from "./Rows";
+import { Selected } from "./Selected";
+import { useRowKeys } from "./useRowKeys";
 
 const GROUPS: { name: DocketRow["group"]; title: string; note: string }[] = [
   {
@@ -21,17 +29,18 @@ const GROUPS: { name: DocketRow["group"]; title: string; note: string }[] = [
   { name: "archived", title: "Archive", note: "" },
 ];
 
+/** How long a pause in typing is until the server is asked, in milliseconds. */
+const PAUSE = 200;
+
 export function DocketPage() {
   useTitle("Docket");
   const [params, change] = useAddressParams();
-  const filter = {
-    search: params.get("search") ?? "",
-    area: params.get("area") ?? "",
-    mine: params.get("mine") === "yes",
-    archived: params.get("archive") === "yes",
-  };
+  const { data: session } = useSession();
+  const asked = useSettled(params.toString(), PAUSE);
+  const filter = useMemo(() => filterOf(new URLSearchParams(asked)), [asked]);
   const docket = useDocket(filter);
-  const set = (name: string, value: string) => change({ [name]: value });
+  const [selected, setSelected] = useState<ReadonlySet<string>>();
+  const toggle = useCallback((key: string) => setSelected((before) => toggled(before, key)), []);
   if (docket.isPending)
     return (
       <Page headline="…">
@@ -44,97 +53,127 @@ export function DocketPage() {
         <Failure error={docket.error} again={() => void docket.refetch()} />
       </Page>
     );
-  const filtered = filter.search !== "" || filter.area !== "" || filter.mine;
+  const [first] = docket.data.pages;
+  if (!first) return null;
+  const rows = docket.data.pages.flatMap((page) => page.rows);
+  const more = docket.hasNextPage && !docket.isFetching ? () => void docket.fetchNextPage() : undefined;
   return (
-    <Page
-      headline={filter.archived ? "The archive" : docket.data.headline}
-      filters={<Filters filter={filter} areas={docket.data.areas} set={set} />}
-    >
-      {docket.data.rows.length === 0 ? (
-        <Nothing filtered={filtered} archived={filter.archived} />
+    <Page headline={filter.archived ? "The archive" : first.headline}>
+      <Filters
+        params={params}
+        choices={first.choices}
+        change={change}
+        selecting={selected !== undefined}
+        {...(session?.account?.may_edit && { select: (on: boolean) => setSelected(on ? new Set() : undefined) })}
+      />
+      <Since docket={first} only={filter.changed ?? false} show={(on) => change({ changed: on ? "yes" : "" })} />
+      {rows.length === 0 ? (
+        <Nothing filter={filter} />
       ) : (
-        <Groups docket={docket.data} />
+        <Groups docket={first} rows={rows} sort={filter.sort} lists={{ more, selected, toggle }} />
       )}
-      {docket.data.behind > 0 && (
-        <p className="quiet mt-4 text-sm" role="status">
-          {docket.data.behind === 1 ? "One row waits" : `${docket.data.behind} rows wait`} to be read again, and{" "}
-          {docket.data.behind === 1 ? "shows" : "show"} what was there a few minutes ago.
-        </p>
+      <p className="quiet mt-4 text-sm" role="status">
+        {rows.length > 0 && `${plural(first.count, "experiment")}.`}
+        {first.behind > 0 &&
+          ` ${first.behind === 1 ? "One row waits" : `${first.behind} rows wait`} to be read again, and ${first.behind === 1 ? "shows" : "show"} what was there a few minutes ago.`}
+        {first.left_out > 0 && (
+          <>
+            {" "}
+            {first.left_out === 1 ? "One was" : `${first.left_out} were`} decided longer ago:{" "}
+            <Link className="link" to="/?state=decided">
+              show all that are decided
+            </Link>
+            , or look into the{" "}
+            <Link className="link" to="/casebook">
+              casebook
+            </Link>
+            .
+          </>
+        )}
+      </p>
+      {selected && (
+        <Selected
+          rows={rows.filter((row) => selected.has(row.key))}
+          all={() => setSelected(new Set(rows.map((row) => row.key)))}
+          clear={() => setSelected(new Set())}
+        />
       )}
     </Page>
   );
 }
 
-function Page({
-  headline,
-  filters,
-  children,
-}: {
-  headline: string;
-  filters?: React.ReactNode;
-  children: React.ReactNode;
-}) {
+function toggled(before: ReadonlySet<string> | undefined, key: string): ReadonlySet<string> {
+  const next = new Set(before);
+  if (!next.delete(key)) next.add(key);
+  return next;
+}
+
+function Page({ headline, children }: { headline: string; children: React.ReactNode }) {
   return (
     <main className="mx-auto max-w-[1400px] px-6 pt-3 pb-10 max-sm:px-3">
-      <div className="mb-1 flex flex-wrap items-end justify-between gap-x-6 gap-y-1">
-        <h1 className="text-[27px]">{headline}</h1>
-        {filters}
-      </div>
+      <h1 className="mb-1 text-[27px]">{headline}</h1>
       {children}
     </main>
   );
 }
 
-interface FiltersProps {
-  filter: { search: string; area: string; mine: boolean; archived: boolean };
-  areas: string[];
-  set: (name: string, value: string) => void;
-}
-
-function Filters({ filter, areas, set }: FiltersProps) {
+/** What others did since one looked last. */
+function Since({ docket, only, show }: { docket: Docket; only: boolean; show: (only: boolean) => void }) {
+  const { data: session } = useSession();
+  const looked = useLooked();
+  if (docket.changed === 0 && !only) return null;
+  const since = moment(docket.looked_at, session?.time_zone ?? "UTC");
   return (
-    <div className="flex items-center gap-3 text-sm">
-      <label className="flex items-center gap-1.5">
-        <input
-          type="checkbox"
-          className="checkbox checkbox-xs"
-          checked={filter.mine}
-          onChange={(event) => set("mine", event.target.checked ? "yes" : "")}
-        />
-        Mine only
-      </label>
-      <label className="flex items-center gap-1.5">
-        <input
-          type="checkbox"
-          className="checkbox checkbox-xs"
-          checked={filter.archived}
-          onChange={(event) => set("archive", event.target.checked ? "yes" : "")}
-        />
-        Archive
-      </label>
-      <select
-        className="select select-xs w-auto"
-        aria-label="Area"
-        value={filter.area}
-        onChange={(event) => set("area", event.target.value)}
-      >
-        <option value="">All areas</option>
-        {areas.map((area) => (
-          <option key={area}>{area}</option>
-        ))}
-      </select>
-    </div>
+    <p className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm" aria-live="polite">
+      <span>
+        {docket.changed === 0 ? "Nobody else has" : "Others have"} changed{" "}
+        {docket.changed === 0 ? "anything" : plural(docket.changed, "experiment")} since {since}.
+      </span>
+      <button type="button" className="link" onClick={() => show(!only)}>
+        {only ? "Show all" : "Show only those"}
+      </button>
+      {docket.changed > 0 && (
+        <button
+          type="button"
+          className="link"
+          disabled={looked.isPending}
+          onClick={() => looked.mutate(docket.as_of, { onSuccess: () => show(false) })}
+        >
+          Mark as seen
+        </button>
+      )}
+    </p>
   );
 }
 
-function Groups({ docket }: { docket: Docket }) {
-  const worthwhile = Math.max(...docket.rows.map((row) => row.worthwhile_lift));
-  const axis = sharedAxis(
-    docket.rows.map((row) => row.lift),
-    Math.min(worthwhile, 0.1),
-  );
+interface Lists {
+  more: (() => void) | undefined;
+  selected: ReadonlySet<string> | undefined;
+  toggle: (key: string) => void;
+}
+
+interface GroupsProps {
+  docket: Docket;
+  rows: DocketRow[];
+  sort: DocketFilter["sort"];
+  lists: Lists;
+}
+
+function Groups({ docket, rows, sort, lists }: GroupsProps) {
+  // By the first page: strips would jump as further ones come.
+  const axis = useMemo(() => {
+    const worthwhile = Math.max(...docket.rows.map((row) => row.worthwhile_lift));
+    return sharedAxis(
+      docket.rows.map((row) => row.lift),
+      Math.min(worthwhile, 0.1),
+    );
+  }, [docket.rows]);
   const onKeyDown = useRowKeys();
-  const shown = GROUPS.filter((group) => docket.rows.some((row) => row.group === group.name));
+  const shown = sort
+    ? [{ name: sort, title: SORTS[sort], note: "", rows }]
+    : GROUPS.map((group) => ({ ...group, rows: rows.filter((row) => row.group === group.name) })).filter(
+        (group) => group.rows.length > 0,
+      );
   return (
     <div onKeyDown={onKeyDown}>
       {shown.map((group, index) => (
@@ -148,24 +187,20 @@ function Groups({ docket }: { docket: Docket }) {
               </span>
             )}
           </div>
-          <ul className="sheet divide-y divide-base-300">
-            {docket.rows
-              .filter((row) => row.group === group.name)
-              .map((row) => (
-                <Row key={row.key} row={row} axis={axis} />
-              ))}
-          </ul>
+          <Rows rows={group.rows} axis={axis} {...lists} more={index === shown.length - 1 ? lists.more : undefined} />
         </section>
       ))}
     </div>
   );
 }
 
-function Nothing({ filtered, archived }: { filtered: boolean; archived: boolean }) {
+function Nothing({ filter }: { filter: DocketFilter }) {
   const { data: session } = useSession();
-  if (archived) return <Empty title="The archive is empty">Archived experiments are kept here.</Empty>;
-  if (filtered)
+  if (filter.changed)
+    return <Empty title="Nothing new">Nobody else has changed an experiment that fits since you looked.</Empty>;
+  if (narrows(filter))
     return <Empty title="No match">No experiment matches the search and the filters. Clear one of them.</Empty>;
+  if (filter.archived) return <Empty title="The archive is empty">Archived experiments are kept here.</Empty>;
   return (
     <Empty title="No experiments yet">
       {session?.account?.may_edit

@@ -13,38 +13,53 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
   const settled = row.group === "ready" || row.group === "decided";
   const shown = settled && look ? look : null;
   return (
-    <li>
-      <Link
-        to={`/experiments/${row.key}/${target(row)}`}
-        data-docket-row
-        className="grid min-h-[46px] grid-cols-[minmax(0,300px)_minmax(0,1fr)_220px_134px] items-center gap-4 px-4 py-1 hover:bg-base-200 max-md:grid-cols-1 max-md:gap-1 max-md:py-2"
-      >
-        <span className="min-w-0">
-          <span className="block truncate font-semibold">{row.name}</span>
+    <Link
+      to={`/experiments/${row.key}/${target(row)}`}
+      data-docket-row
+      className="grid min-h-[46px] min-w-0 grow grid-cols-[minmax(0,300px)_minmax(0,1fr)_220px_134px] items-center gap-4 px-4 py-1 hover:bg-base-200 max-md:grid-cols-1 max-md:gap-1 max-md:py-2"
+    >
+      <span className="min-w-0">
+        <span className="block truncate font-semibold" dir="auto">
+          {row.name}
+        </span>
+        {row.news.length > 0 ? (
+          <News news={row.news} />
+        ) : (
           <span className="quiet block truncate text-xs">{row.metric || "no metric yet"}</span>
-        </span>
-        <span
-          className={`${shown ? `${TONE_CLASS[shown.tone]} font-semibold` : row.group === "preparation" ? "quiet" : ""}`}
-        >
-          {shown && <span aria-hidden>{shown.mark} </span>}
-          {row.state === "paused" ? `Paused. ${row.short}` : row.short}
-          {row.adjusted_text && <span className="quiet block text-xs font-normal">{row.adjusted_text}</span>}
-        </span>
-        <span>
-          {row.lift && (
-            <IntervalStrip
-              lift={row.lift}
-              tone={row.tone}
-              worthwhile={row.worthwhile_lift}
-              axis={axis}
-              width={STRIP_WIDTH}
-              sentence={`${row.lift.estimate_text}, ${bounds(row.lift)}`}
-            />
-          )}
-        </span>
-        <Progress row={row} />
-      </Link>
-    </li>
+        )}
+      </span>
+      <span
+        className={`${shown ? `${TONE_CLASS[shown.tone]} font-semibold` : row.group === "preparation" ? "quiet" : ""}`}
+      >
+        {shown && <span aria-hidden>{shown.mark} </span>}
+        {row.state === "paused" ? `Paused. ${row.short}` : row.short}
+        {row.adjusted_text && <span className="quiet block text-xs font-normal">{row.adjusted_text}</span>}
+      </span>
+      <span>
+        {row.lift && (
+          <IntervalStrip
+            lift={row.lift}
+            tone={row.tone}
+            worthwhile={row.worthwhile_lift}
+            axis={axis}
+            width={STRIP_WIDTH}
+            sentence={`${row.lift.estimate_text}, ${bounds(row.lift)}`}
+          />
+        )}
+      </span>
+      <Progress row={row} />
+    </Link>
+  );
+}
+
+/** The latest that others did, and how much more there was. */
+function News({ news }: { news: string[] }) {
+  return (
+    <span className="block truncate text-xs" title={news.join("\n")}>
+      <span aria-hidden className="mr-1 inline-block size-1.5 rounded-full bg-primary align-middle" />
+      {news[0]}
+      {news.length > 1 && ` (and ${news.length - 1} more)`}
+    </span>
   );
 }
 

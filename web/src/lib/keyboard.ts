@@ -12,8 +12,11 @@ function isTyping(target: EventTarget | null): boolean {
   );
 }
 
+/** What opens over whatever one is at. */
+const WHILE_TYPING = ["ctrl+k"];
+
 /**
- * Page keys, such as { "/": …, "g d": …, "ctrl+z": … }. None works while typing. Those without Ctrl do nothing for who has switched
+ * Page keys, such as { "/": …, "g d": …, "ctrl+z": … }. None but those of `WHILE_TYPING` works while typing. Those without Ctrl do nothing for who has switched
  * them off (WCAG 2.2, 2.1.4), but for those that `always` do.
  */
 export function useKeys(keymap: Keymap, always: string[] = []): void {
@@ -27,9 +30,9 @@ export function useKeys(keymap: Keymap, always: string[] = []): void {
   useEffect(() => {
     let before = "";
     const listen = (event: KeyboardEvent) => {
-      if (isTyping(event.target) || event.altKey || event.defaultPrevented) return;
       const held = event.ctrlKey || event.metaKey;
       const key = held ? `ctrl+${event.key}` : event.key;
+      if (event.altKey || event.defaultPrevented || (isTyping(event.target) && !WHILE_TYPING.includes(key))) return;
       const action = current.current[`${before} ${key}`] ?? current.current[key];
       before = key;
       if (!action) return;

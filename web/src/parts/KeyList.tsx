@@ -3,7 +3,7 @@ import { usePreferences } from "../api/preferences";
 import { Dialog } from "./Dialog";
 
 const KEYS: [string, string][] = [
-  ["/", "Search"],
+  ["Ctrl+K or /", "Find and open anything"],
   ["g then d", "Docket"],
   ["g then c", "Casebook"],
   ["g then m", "Metrics"],

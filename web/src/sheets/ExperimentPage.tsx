@@ -79,12 +79,14 @@ function Layout() {
     experiment.owner,
   ].filter(Boolean);
   return (
-    <div className="mx-auto grid max-w-[1400px] grid-cols-[172px_minmax(0,1fr)_256px] gap-6 px-6 pt-4 pb-12 max-xl:grid-cols-[150px_minmax(0,1fr)_220px] max-xl:gap-4 max-xl:px-4 max-md:grid-cols-1">
+    <div className="mx-auto grid max-w-[1400px] grid-cols-[172px_minmax(0,1fr)_256px] gap-6 px-6 pt-4 pb-12 max-xl:grid-cols-[150px_minmax(0,1fr)_220px] max-xl:gap-4 max-xl:px-4 max-lg:grid-cols-[minmax(0,1fr)_220px] max-md:grid-cols-1">
       <Rail reading={reading} />
       <SheetSwitch />
       <main className="min-w-0">
         <div className="quiet text-sm">{about.join(" · ")}</div>
-        <h1 className="mb-3 text-[27px]">{experiment.name}</h1>
+        <h1 className="mb-3 text-[27px] wrap-anywhere" dir="auto">
+          {experiment.name}
+        </h1>
         <Rounds sheet={sheet} />
         <Notices />
         <div className="grid grid-cols-[minmax(0,1fr)] gap-3">

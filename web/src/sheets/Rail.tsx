@@ -15,7 +15,7 @@ export function Rail({ reading }: { reading: Reading | undefined }) {
   const shown = useRegionReading(experiment.key, experiment.by_region && experiment.started_on !== null).data;
   const summaries = { ...summarise(experiment, reading), ...(experiment.by_region ? ofRegions(plan, shown) : {}) };
   return (
-    <nav aria-label="Sheets" className="no-print max-md:hidden">
+    <nav aria-label="Sheets" className="no-print max-lg:hidden">
       <ol className="relative">
         <li aria-hidden className="absolute top-3 bottom-8 left-[5px] w-px bg-base-300" />
         {SHEETS.map((name, index) => (
@@ -63,7 +63,7 @@ export function SheetSwitch() {
   const { sheet = "brief" } = useParams();
   const navigate = useNavigate();
   return (
-    <nav aria-label="Sheets" className="no-print md:hidden">
+    <nav aria-label="Sheets" className="no-print col-span-full lg:hidden">
       <select
         aria-label="Sheet"
         className="select w-full"

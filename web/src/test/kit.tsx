@@ -66,7 +66,8 @@ export function show(part: ReactNode, { address = "/", known = [] as [readonly u
 }
 
 /** What the tests see is open unless they are about what is folded. */
-export const PREFERENCES: Preferences = { theme: "system", density: "comfortable", panels: "open", shortcuts: "on" };
+export const PREFERENCES: Preferences = { theme: "system", density: "comfortable", panels: "open", shortcuts: "on",
+  views: [] };
 
 export const SESSION = {
   account: { username: "mona", display_name: "Mona Orrell", role: "analyst", may_edit: true, may_administer: false },
@@ -351,6 +352,8 @@ export function docketRow(changes: Partial<DocketRow> = {}): DocketRow {
     adjusted_text: "",
     owner: "Mona Orrell",
     mine: true,
+    changed_at: null,
+    news: [],
     state: "running",
     group: "ready",
     verdict: "winner",

@@ -2,9 +2,12 @@
 
 from neat_verdict.app.analysis.schemas.docket import (
     AsideIn,
+    Choices,
     DecideIn,
     Docket,
+    DocketFilter,
     DocketRow,
+    MetricChoice,
     Summed,
 )
 from neat_verdict.app.analysis.schemas.evidence import (
@@ -63,6 +66,7 @@ __all__ = [
     "AsideIn",
     "ByDaysOut",
     "CappedOut",
+    "Choices",
     "CohortOut",
     "CohortsOut",
     "ComparisonOut",
@@ -71,12 +75,14 @@ __all__ = [
     "DecideIn",
     "DerivationOut",
     "Docket",
+    "DocketFilter",
     "DocketRow",
     "EvidenceOut",
     "FunnelOut",
     "FunnelStepOut",
     "IntervalOut",
     "LooksOut",
+    "MetricChoice",
     "OverlapOut",
     "PlannedLookOut",
     "RankedOut",

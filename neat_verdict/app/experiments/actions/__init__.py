@@ -4,6 +4,7 @@ from neat_verdict.app.experiments.actions.create import copy_experiment, create_
 from neat_verdict.app.experiments.actions.decide import decide, withdraw_decision
 from neat_verdict.app.experiments.actions.edit import counting_changed, edit_experiment
 from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.actions.ownership import give, hand_over
 from neat_verdict.app.experiments.actions.pictures import add_picture, remove_picture
 from neat_verdict.app.experiments.actions.states import (
     archive,
@@ -32,6 +33,8 @@ __all__ = [
     "edit_experiment",
     "end",
     "follow_up",
+    "give",
+    "hand_over",
     "new_round",
     "pause",
     "record",
