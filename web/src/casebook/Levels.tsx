@@ -88,6 +88,7 @@ function Dots({ group }: { group: LevelGroup }) {
       <span className="absolute inset-x-2 top-3 border-t border-base-300" />
       {group.levels.map((one) => (
         <Link
+          data-chart-point
           key={one.key}
           to={`/experiments/${one.key}/evidence`}
           className="absolute top-1.5 size-3 -translate-x-1/2 rounded-full border border-base-100 bg-primary"

@@ -7,7 +7,7 @@ import { sharedAxis } from "../lib/axis";
 import { moment, plural } from "../lib/format";
 import { useAddressParams } from "../lib/useAddressParams";
 import { useSettled } from "../lib/useSettled";
-import { Empty, Failure, Skeleton } from "../parts/basics";
+import { Empty, Failure, FormError, Skeleton } from "../parts/basics";
 import { useTitle } from "../parts/title";
 import { filterOf, narrows, SORTS } from "./filter";
 import { Filters } from "./Filters";
@@ -124,7 +124,7 @@ function Since({ docket, only, show }: { docket: Docket; only: boolean; show: (o
   if (docket.changed === 0 && !only) return null;
   const since = moment(docket.looked_at, session?.time_zone ?? "UTC");
   return (
-    <p className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm" aria-live="polite">
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm" aria-live="polite">
       <span>
         {docket.changed === 0 ? "Nobody else has" : "Others have"} changed{" "}
         {docket.changed === 0 ? "anything" : plural(docket.changed, "experiment")} since {since}.
@@ -137,12 +137,16 @@ function Since({ docket, only, show }: { docket: Docket; only: boolean; show: (o
           type="button"
           className="link"
           disabled={looked.isPending}
-          onClick={() => looked.mutate(docket.as_of, { onSuccess: () => show(false) })}
+          onClick={() => {
+            show(false);
+            looked.mutate(docket.as_of);
+          }}
         >
           Mark as seen
         </button>
       )}
-    </p>
+      <FormError error={looked.error} />
+    </div>
   );
 }
 

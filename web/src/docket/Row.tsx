@@ -55,7 +55,7 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
 /** The latest that others did, and how much more there was. */
 function News({ news }: { news: string[] }) {
   return (
-    <span className="block truncate text-xs" title={news.join("\n")}>
+    <span className="min-w-[55%] grow truncate" title={news.join("\n")}>
       <span aria-hidden className="mr-1 inline-block size-1.5 rounded-full bg-primary align-middle" />
       {news[0]}
       {news.length > 1 && ` (and ${news.length - 1} more)`}

@@ -20,7 +20,7 @@ export function ConditionFields({ label, condition, set, remove, problem, seen }
   const many = OF_MANY.includes(operator) || operator === "between";
   const known = kind === "true_false" ? ["true", "false"] : (seen?.get(condition.attribute) ?? []);
   return (
-    <div className="mt-1 ml-4">
+    <div className="mt-1 ml-4 max-sm:ml-0">
       <div className="flex flex-wrap items-center gap-1.5">
         <ComboInput
           label={`${label}: property`}

@@ -24,7 +24,7 @@ export function ConditionGroups({ groups, set, mayEdit, name, between, opening, 
   const put = (index: number, group: ConditionGroup) => set(groups.map((one, i) => (i === index ? group : one)));
   return groups.map((group, index) => (
     <fieldset key={index} disabled={!mayEdit} className="mb-2 border-l-2 border-base-300 pl-3">
-      <div className="flex items-center gap-2 text-sm">
+      <div className="flex flex-wrap items-center gap-2 text-sm">
         <span className="quiet">{index ? between : opening}</span>
         <select
           className="select select-xs w-24"

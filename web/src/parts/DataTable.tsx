@@ -139,7 +139,7 @@ export function DataTable<Row extends object>({
                   >
                     {column.getCanSort() ? (
                       <button
-                        className={`cursor-pointer hover:underline ${own.align === "left" ? "text-left" : "text-right"}`}
+                        className={`min-h-6 min-w-6 cursor-pointer hover:underline ${own.align === "left" ? "text-left" : "text-right"}`}
                         title={`Sort by ${own.name}`}
                         onClick={column.getToggleSortingHandler()}
                       >

@@ -8,8 +8,11 @@ export default function PlacesMenu({ present }: { present: string }) {
   const navigate = useNavigate();
   return (
     <MenuTrigger>
-      <Button className="btn btn-sm btn-ghost gap-1.5" aria-label={`${present}: other places`}>
-        {present}
+      <Button
+        className="btn btn-sm btn-ghost max-w-full flex-nowrap gap-1.5 max-sm:px-1.5"
+        aria-label={`${present}: other places`}
+      >
+        <span className="truncate">{present}</span>
         <span aria-hidden>▾</span>
         <Unread />
       </Button>

@@ -10,12 +10,13 @@ interface Props {
   explanation?: string;
   /** How the word stands in the text, where that is another form of it. */
   children?: ReactNode;
+  className?: string;
 }
 
 const WIDTH = 260;
 
 /** A word with its explanation: on hover, on focus and on a tap; Escape closes. */
-export function Term({ name, explanation = EXPLAINED.get(name), children = name }: Props) {
+export function Term({ name, explanation = EXPLAINED.get(name), children = name, className = "" }: Props) {
   const id = useId();
   const [place, setPlace] = useState<{ left: number; top: number } | null>(null);
   const open = (element: HTMLElement) => {
@@ -27,7 +28,7 @@ export function Term({ name, explanation = EXPLAINED.get(name), children = name 
     <>
       <button
         type="button"
-        className="term"
+        className={`term ${className}`}
         aria-describedby={place ? id : undefined}
         onClick={(event) => open(event.currentTarget)}
         onFocus={(event) => open(event.currentTarget)}
@@ -58,7 +59,7 @@ export function TermMark({ name }: { name: string | undefined }) {
   return (
     <>
       {"\u00a0"}
-      <Term name={name}>
+      <Term name={name} className="term-mark">
         ?<span className="sr-only"> {name}</span>
       </Term>
     </>

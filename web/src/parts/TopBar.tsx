@@ -35,7 +35,7 @@ export function TopBar() {
   ];
   return (
     <>
-      <header className="no-print sticky top-0 z-20 flex h-12 items-center gap-6 border-b border-base-300 bg-base-100 px-5 max-lg:gap-3 max-sm:px-3">
+      <header className="no-print sticky top-0 z-20 flex h-12 items-center gap-6 border-b border-base-300 bg-base-100 px-5 max-lg:gap-3 max-sm:gap-1.5 max-sm:px-2">
         <Link to="/" className="font-serif text-[21px] whitespace-nowrap">
           Neat <em>Verdict</em>
         </Link>
@@ -54,18 +54,20 @@ export function TopBar() {
             </NavLink>
           ))}
         </nav>
-        <span className="lg:hidden">
+        <span className="min-w-0 lg:hidden">
           <Suspense>
             <PlacesMenu present={usePresent()} />
           </Suspense>
         </span>
         <button
           type="button"
-          className="input input-sm ml-auto w-60 cursor-pointer justify-between bg-base-200 max-lg:w-44 max-sm:w-auto"
+          className="input input-sm ml-auto w-60 cursor-pointer justify-between bg-base-200 max-lg:w-44 max-sm:w-auto max-sm:px-2"
           aria-keyshortcuts="Control+K"
           onClick={() => setFinding(true)}
         >
-          <span className="quiet">Find…</span>
+          <span className="quiet">
+            Find<span className="max-sm:hidden">…</span>
+          </span>
           <kbd className="kbd kbd-sm text-base-content max-sm:hidden" aria-hidden>
             Ctrl K
           </kbd>

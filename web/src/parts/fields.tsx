@@ -21,12 +21,12 @@ function Row({ label, term, unit, note, error, unsaved, id, children }: RowProps
   return (
     <div className="border-b border-base-300 py-1.5 last:border-b-0">
       <div className="flex items-center gap-2">
-        <span className="grow">
+        <span className="min-w-0 grow wrap-anywhere">
           <label htmlFor={id}>{label}</label>
           <TermMark name={term} />
         </span>
         {children}
-        {unit !== undefined && <span className="quiet w-12 text-sm">{unit}</span>}
+        {unit !== undefined && <span className="quiet w-12 shrink-0 text-sm">{unit}</span>}
       </div>
       {note && <div className="quiet text-sm">{note}</div>}
       {unsaved}

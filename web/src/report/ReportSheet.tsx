@@ -97,7 +97,9 @@ function Variants({ report }: { report: Report }) {
           <span className="self-center">
             <Letter letter={line.letter} />
           </span>
-          <span className="font-semibold">{line.name}</span>
+          <span className="font-semibold" dir="auto">
+            {line.name}
+          </span>
           <span className="quiet text-sm">{line.changes}</span>
           <span className="ml-auto whitespace-nowrap">
             {line.level} <span className="quiet text-sm">({line.counts})</span>

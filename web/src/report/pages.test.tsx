@@ -3,9 +3,8 @@ import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Report } from "../api/client";
 import { keys } from "../api/keys";
-import { DocketPage } from "../docket/DocketPage";
 import { ScratchpadPage } from "../scratchpad/ScratchpadPage";
-import { comparison, docketRow, interval, reading, serve, SESSION, show } from "../test/kit";
+import { comparison, interval, reading, serve, SESSION, show } from "../test/kit";
 import { ReportPage } from "./ReportPage";
 
 afterEach(cleanup);
@@ -125,73 +124,6 @@ describe("the report", () => {
   it("shows a decision against the rule with its reason", () => {
     openReport({ against_rule: true, decision_reason: "The release is cancelled" });
     expect(screen.getByText(/This differs from the rule, which says “winner”: The release is cancelled/)).toBeTruthy();
-  });
-});
-
-describe("the docket", () => {
-  const docket = (rows: ReturnType<typeof docketRow>[]) => ({
-    headline: "One experiment is waiting for a decision",
-    rows,
-    areas: ["Booking"],
-    behind: 0,
-  });
-  const nothing = { search: "", area: "", mine: false, archived: false };
-  const openDocket = (rows: ReturnType<typeof docketRow>[]) =>
-    show(<DocketPage />, {
-      known: [
-        [keys.session, SESSION],
-        [keys.docket(nothing), docket(rows)],
-      ],
-    });
-
-  it.each([
-    [1, "One row waits to be read again, and shows what was there a few minutes ago."],
-    [3, "3 rows wait to be read again, and show what was there a few minutes ago."],
-  ])("says that %i of the rows wait for the scheduler", (behind, words) => {
-    show(<DocketPage />, {
-      known: [
-        [keys.session, SESSION],
-        [keys.docket(nothing), { ...docket([docketRow()]), behind }],
-      ],
-    });
-    expect(screen.getByRole("status").textContent).toBe(words);
-  });
-
-  it("groups in the order of need and hides empty groups", () => {
-    openDocket([
-      docketRow(),
-      docketRow({ key: "draft", group: "preparation", state: "draft", verdict: null, lift: null }),
-    ]);
-    expect(screen.getAllByRole("heading", { level: 2 }).map((heading) => heading.textContent)).toEqual([
-      "Ready for your call",
-      "In preparation",
-    ]);
-  });
-
-  it("moves along the rows with the arrow keys", () => {
-    openDocket([docketRow(), docketRow({ key: "second", name: "Second" })]);
-    fireEvent.keyDown(window, { key: "ArrowDown" });
-    fireEvent.keyDown(window, { key: "ArrowDown" });
-    expect(document.activeElement?.textContent).toContain("Second");
-    fireEvent.keyDown(window, { key: "ArrowUp" });
-    expect(document.activeElement?.textContent).toContain("Fare calendar");
-  });
-
-  it("says what to do when there is nothing", () => {
-    openDocket([]);
-    expect(screen.getByText(/Press New experiment/)).toBeTruthy();
-  });
-
-  it("asks again when a filter is set, and tells a failure with a way to try again", async () => {
-    const calls = serve({
-      "GET /docket": [{ status: 500, body: { title: "The database is busy", status: 500 } }, { body: docket([]) }],
-    });
-    openDocket([docketRow()]);
-    fireEvent.change(screen.getByLabelText("Area"), { target: { value: "Booking" } });
-    await screen.findByText("The database is busy");
-    fireEvent.click(screen.getByText("Try again"));
-    await screen.findByText("No match");
-    expect(calls).toHaveLength(2);
   });
 });
 

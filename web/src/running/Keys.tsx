@@ -160,7 +160,7 @@ const endOf = (day: string): string | null => (day ? `${day}T23:59:59` : null);
 
 function Bound({ label, value, change }: { label: string; value: string; change: (text: string) => void }) {
   return (
-    <label>
+    <label className="max-w-full">
       <span className="quiet block text-sm">{label}</span>
       <input
         type="number"
@@ -253,7 +253,7 @@ interface FieldProps {
 
 function Field({ label, value, change, placeholder, wide = false }: FieldProps) {
   return (
-    <label>
+    <label className="max-w-full">
       <span className="quiet block text-sm">{label}</span>
       <input
         className={`input input-sm ${wide ? "w-80 max-w-full" : "w-48"}`}

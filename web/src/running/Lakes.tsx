@@ -171,7 +171,7 @@ function Run({ run, zone }: { run: LakeRun; zone: string }) {
         ))}
       </ul>
       {without > 0 && (
-        <button type="button" className="link quiet ml-4" onClick={() => setAll(true)}>
+        <button type="button" className="link quiet ml-4 min-h-6" onClick={() => setAll(true)}>
           {plural(without, "experiment")} of which nothing came in
         </button>
       )}

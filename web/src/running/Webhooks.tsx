@@ -161,7 +161,7 @@ function Make({ kinds }: { kinds: Record<string, string> }) {
           onChange={(event) => setName(event.target.value)}
         />
       </label>
-      <label>
+      <label className="max-w-full">
         <span className="quiet block text-sm">Its address</span>
         <input
           className="input input-sm w-80 max-w-full"

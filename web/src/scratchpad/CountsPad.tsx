@@ -161,7 +161,7 @@ function Arms({ arms, problems, change }: ArmsProps) {
             .join("; ");
           return (
             <div key={index}>
-              <div className="flex items-center gap-2">
+              <div className="flex items-center gap-2 max-sm:flex-wrap">
                 <Letter letter={letter} />
                 <input
                   className="input input-sm min-w-0 grow"

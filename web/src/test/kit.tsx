@@ -66,8 +66,13 @@ export function show(part: ReactNode, { address = "/", known = [] as [readonly u
 }
 
 /** What the tests see is open unless they are about what is folded. */
-export const PREFERENCES: Preferences = { theme: "system", density: "comfortable", panels: "open", shortcuts: "on",
-  views: [] };
+export const PREFERENCES: Preferences = {
+  theme: "system",
+  density: "comfortable",
+  panels: "open",
+  shortcuts: "on",
+  views: [],
+};
 
 export const SESSION = {
   account: { username: "mona", display_name: "Mona Orrell", role: "analyst", may_edit: true, may_administer: false },

@@ -23,6 +23,9 @@ class StillObserver implements ResizeObserver {
 }
 globalThis.ResizeObserver = StillObserver;
 
+// It does not scroll either.
+window.scrollTo = () => undefined;
+
 // jsdom has no CSS object; identifiers of the tests need no escaping.
 Object.assign(globalThis, { CSS: { escape: (identifier: string) => identifier } });
 

@@ -17,7 +17,7 @@ export function DecisionFields<Choice extends string>(props: Props<Choice>) {
       <fieldset className="flex flex-wrap gap-x-6 gap-y-1">
         <legend className="sr-only">Decision</legend>
         {options.map((option) => (
-          <label key={option.value} className="flex items-center gap-2">
+          <label key={option.value} className="flex max-w-full items-center gap-2">
             <input
               type="radio"
               name="choice"
@@ -25,7 +25,7 @@ export function DecisionFields<Choice extends string>(props: Props<Choice>) {
               checked={choice === option.value}
               onChange={() => choose(option.value)}
             />
-            {option.label}
+            <span className="min-w-0 wrap-anywhere">{option.label}</span>
             {option.value === suggested && <span className="quiet text-sm">as the rule says</span>}
           </label>
         ))}

@@ -197,7 +197,7 @@ function Steps({ lines, setLines }: StepsProps) {
         </button>
       </div>
       {lines.map((line, place) => (
-        <div key={place} className="mb-1 flex items-center gap-2">
+        <div key={place} className="mb-1 flex flex-wrap items-center gap-2">
           <label className="flex items-center gap-2">
             <span className="quiet w-10 text-sm">from</span>
             <input

@@ -119,9 +119,9 @@ interface MetricChoiceProps {
 
 function MetricChoice({ metrics, metric, choose }: MetricChoiceProps) {
   return (
-    <label className="flex items-center gap-2">
-      <span className="quiet">Figures of</span>
-      <select className="select select-sm w-72" value={metric} onChange={(event) => choose(event.target.value)}>
+    <label className="flex max-w-full items-center gap-2">
+      <span className="quiet shrink-0">Figures of</span>
+      <select className="select select-sm w-72 min-w-0" value={metric} onChange={(event) => choose(event.target.value)}>
         {metrics.map((use) => (
           <option key={use.key} value={use.key}>
             {use.name} ({use.role})
