@@ -112,7 +112,9 @@ def test_a_filter_that_is_none_is_refused_by_name(ask, query, field):
     assert (status, refused["errors"][0]["field"]) == (422, field)
 
 
-def test_of_the_decided_the_latest_are_shown_with_how_many_are_left_out_and_a_filter_shows_all(ask, analyst, monkeypatch):
+def test_of_the_decided_the_latest_are_shown_with_how_many_are_left_out_and_a_filter_shows_all(
+    ask, analyst, monkeypatch
+):
     monkeypatch.setattr("neat_verdict.app.analysis.docket.DECIDED_SHOWN", 2)
     keys = []
     for days in (3, 1, 2):

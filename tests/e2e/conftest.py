@@ -128,6 +128,17 @@ def manage(demo):
 
 
 @pytest.fixture(scope="session")
+def shell(demo):
+    """Runs lines of Python within the application, beside the server; answers with what they print."""
+
+    def run(lines):
+        command = [sys.executable, "manage.py", "shell", "--verbosity", "0", "-c", lines]
+        return subprocess.run(command, cwd=ROOT, env=demo.env, check=True, capture_output=True, text=True).stdout
+
+    return run
+
+
+@pytest.fixture(scope="session")
 def chromium():
     path = os.environ.get("CHROMIUM") or shutil.which("chromium") or "/usr/bin/chromium"
     expect.set_options(timeout=PATIENCE)

@@ -97,6 +97,7 @@ def test_the_docket_is_filtered_by_area_and_owner_and_copies_start_anew(people):
     page.get_by_label("Mine only").click()
     expect(page.get_by_role("heading", name="No match")).to_be_visible()
     page.get_by_label("Mine only").click()
+    page.get_by_role("button", name="Filters").click()
     page.get_by_label("Area").select_option("Payment")
     expect(page.locator("[data-docket-row]")).to_have_count(4)
     page.get_by_role("link", name=re.compile("One-page payment")).click()

@@ -71,16 +71,9 @@ SMALL = """() => {
 
 
 @pytest.fixture(scope="module")
-def hard(demo):
+def hard(shell):
     """Keys of experiments that are as long and as many-parted as they may be."""
-    import subprocess
-    import sys
-
-    from tests.e2e.conftest import ROOT
-
-    command = [sys.executable, "manage.py", "shell", "--verbosity", "0", "-c", MAKE]
-    made = subprocess.run(command, cwd=ROOT, env=demo.env, check=True, capture_output=True, text=True)
-    return json.loads(made.stdout.splitlines()[-1])
+    return json.loads(shell(MAKE).splitlines()[-1])
 
 
 def _sheets(key):

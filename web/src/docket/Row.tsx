@@ -16,17 +16,16 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
     <Link
       to={`/experiments/${row.key}/${target(row)}`}
       data-docket-row
-      className="grid min-h-[46px] min-w-0 grow grid-cols-[minmax(0,300px)_minmax(0,1fr)_220px_134px] items-center gap-4 px-4 py-1 hover:bg-base-200 max-md:grid-cols-1 max-md:gap-1 max-md:py-2"
+      className="grid min-h-[46px] min-w-0 grow grid-cols-[minmax(0,300px)_minmax(0,1fr)_220px_134px] items-center gap-4 px-4 py-1 hover:bg-base-200 max-md:grid-cols-[minmax(0,1fr)] max-md:gap-1 max-md:py-2"
     >
       <span className="min-w-0">
         <span className="block truncate font-semibold" dir="auto">
           {row.name}
         </span>
-        {row.news.length > 0 ? (
-          <News news={row.news} />
-        ) : (
-          <span className="quiet block truncate text-xs">{row.metric || "no metric yet"}</span>
-        )}
+        <span className="flex min-w-0 gap-2 text-xs">
+          <span className="quiet min-w-0 truncate">{row.metric || "no metric yet"}</span>
+          {row.news.length > 0 && <News news={row.news} />}
+        </span>
       </span>
       <span
         className={`${shown ? `${TONE_CLASS[shown.tone]} font-semibold` : row.group === "preparation" ? "quiet" : ""}`}
@@ -55,7 +54,7 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
 /** The latest that others did, and how much more there was. */
 function News({ news }: { news: string[] }) {
   return (
-    <span className="min-w-[55%] grow truncate" title={news.join("\n")}>
+    <span className="w-3/5 shrink-0 truncate" title={news.join("\n")}>
       <span aria-hidden className="mr-1 inline-block size-1.5 rounded-full bg-primary align-middle" />
       {news[0]}
       {news.length > 1 && ` (and ${news.length - 1} more)`}
