@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take, type ReportLink, type RolloutIn } from "./client";
 import type { operations } from "./schema";
 import { keys, useStale } from "./keys";
@@ -108,10 +108,19 @@ export interface CasebookAsked {
   verdict: string;
 }
 
+const CASES_A_PAGE = 100;
+
+/** Decided experiments by pages, the latest first. */
 export function useCasebook(asked: CasebookAsked) {
-  return useQuery({
+  return useInfiniteQuery({
     queryKey: keys.casebook(asked),
-    queryFn: () => take(client.GET("/api/v1/casebook", { params: { query: { ...asked, limit: 500 } } })),
+    queryFn: ({ pageParam: offset }) =>
+      take(client.GET("/api/v1/casebook", { params: { query: { ...asked, offset, limit: CASES_A_PAGE } } })),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const shown = pages.reduce((sum, page) => sum + page.cases.length, 0);
+      return last.cases.length > 0 && shown < last.count ? shown : undefined;
+    },
     placeholderData: keepPreviousData,
   });
 }

@@ -4,7 +4,7 @@ import { useCasebook } from "../api/outcome";
 import { copiedLift, stripColumn } from "../charts/stripColumn";
 import { verdictNamed, vocabulary } from "../api/vocabulary";
 import { sharedAxis } from "../lib/axis";
-import { bounds, day, plural, signed } from "../lib/format";
+import { bounds, count, day, plural, signed } from "../lib/format";
 import { useSettled } from "../lib/useSettled";
 import { useWidth } from "../lib/useWidth";
 import { TONE_CLASS } from "../lib/words";
@@ -28,19 +28,21 @@ export function CasebookPage() {
   const verdict = params.get("verdict") ?? "";
   const query = useCasebook({ search, area, verdict });
   const choose = (name: string, value: string) => change({ [name]: value });
+  const first = query.data?.pages[0];
+  const cases = query.data?.pages.flatMap((page) => page.cases) ?? [];
   return (
     <main className="mx-auto max-w-[1200px] px-6 pt-4 pb-12 max-sm:px-3">
       <h1 className="mb-1 text-[27px]">Casebook</h1>
       {query.isPending && <Skeleton rows={6} />}
       {query.isError && <Failure error={query.error} again={() => void query.refetch()} />}
-      {query.data && query.data.record.decided === 0 && (
+      {first && first.record.decided === 0 && (
         <Empty title="No test of visitors is decided yet">
           Every experiment that is decided comes here, with what was believed beforehand and what was learnt.
         </Empty>
       )}
-      {query.data && query.data.record.decided > 0 && (
+      {first && first.record.decided > 0 && (
         <>
-          <TrackRecord record={query.data.record} />
+          <TrackRecord record={first.record} />
           <div className="my-3 flex flex-wrap items-center gap-2">
             <input
               type="search"
@@ -57,7 +59,7 @@ export function CasebookPage() {
               onChange={(event) => choose("area", event.target.value)}
             >
               <option value="">all areas</option>
-              {query.data.areas.map((name) => (
+              {first.areas.map((name) => (
                 <option key={name}>{name}</option>
               ))}
             </select>
@@ -77,10 +79,25 @@ export function CasebookPage() {
                 ))}
             </select>
             <span className="quiet text-sm" role="status">
-              {plural(query.data.count, "experiment")}
+              {plural(first.count, "experiment")}
             </span>
           </div>
-          <Cases cases={query.data.cases} />
+          <Cases cases={cases} />
+          {query.hasNextPage && (
+            <p className="mt-2 flex items-center gap-3 text-sm">
+              <button
+                type="button"
+                className="btn btn-sm"
+                disabled={query.isFetchingNextPage}
+                onClick={() => void query.fetchNextPage()}
+              >
+                Show more
+              </button>
+              <span className="quiet">
+                {cases.length} of {count(first.count)}; sorting and copying go by those that are shown
+              </span>
+            </p>
+          )}
           <div className="mt-3">
             <Levels />
           </div>

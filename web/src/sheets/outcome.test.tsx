@@ -474,7 +474,7 @@ describe("the casebook", () => {
   const asked = { search: "", area: "", verdict: "" };
 
   it("shows the record, each case and what is left to do", () => {
-    show(<CasebookPage />, { known: [[keys.casebook(asked), casebook]] });
+    show(<CasebookPage />, { known: [[keys.casebook(asked), { pages: [casebook], pageParams: [0] }]] });
     expect(screen.getByText("1 of 1 won.")).toBeTruthy();
     expect(screen.getByText("Calendars help.")).toBeTruthy();
     expect(screen.getByText("1 of 2 held")).toBeTruthy();
@@ -486,9 +486,25 @@ describe("the casebook", () => {
 
   it("asks for an area and says when nothing fits", async () => {
     serve({ "GET /casebook": [{ body: { ...casebook, cases: [], count: 0 } }] });
-    show(<CasebookPage />, { known: [[keys.casebook(asked), casebook]] });
+    show(<CasebookPage />, { known: [[keys.casebook(asked), { pages: [casebook], pageParams: [0] }]] });
     fireEvent.change(screen.getByLabelText("Area"), { target: { value: "Booking" } });
     expect(await screen.findByText("No match")).toBeTruthy();
+  });
+
+  it("shows a page of the cases, says how many there are, and brings the next", async () => {
+    const calls = serve({
+      "GET /casebook": [
+        { body: { ...casebook, cases: [{ ...casebook.cases[0], key: "b", name: "Second" }], count: 2 } },
+      ],
+    });
+    show(<CasebookPage />, {
+      known: [[keys.casebook(asked), { pages: [{ ...casebook, count: 2 }], pageParams: [0] }]],
+    });
+    expect(screen.getByText(/1 of 2; sorting/)).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: "Show more" }));
+    expect(await screen.findByText("Second")).toBeTruthy();
+    expect(calls.find((call) => call.path === "/casebook")?.query).toContain("offset=1");
+    expect(screen.queryByRole("button", { name: "Show more" })).toBeNull();
   });
 
   it("lists what control showed, each test a link that says what was planned", async () => {
@@ -502,7 +518,7 @@ describe("the casebook", () => {
     }; // prettier-ignore
     const found = { by: "metric", choices: ["metric", "area"], groups: [group] };
     serve({ "GET /casebook/levels": [{ body: { ...found, by: "area", groups: [] } }] });
-    show(<CasebookPage />, { known: [[keys.casebook(asked), casebook], [keys.levels("metric"), found]] }); // prettier-ignore
+    show(<CasebookPage />, { known: [[keys.casebook(asked), { pages: [casebook], pageParams: [0] }], [keys.levels("metric"), found]] }); // prettier-ignore
     expect(screen.getByText("4% to 6%")).toBeTruthy();
     const dot = screen.getByLabelText("one: 4%, planned with 5%; 900 a day, 90% of the plan");
     expect(dot.getAttribute("href")).toBe("/experiments/one/evidence");
@@ -512,7 +528,7 @@ describe("the casebook", () => {
 
   it("is empty until something is decided", () => {
     const empty = { ...casebook, record: { ...casebook.record, decided: 0, sentences: [] }, cases: [], count: 0 };
-    show(<CasebookPage />, { known: [[keys.casebook(asked), empty]] });
+    show(<CasebookPage />, { known: [[keys.casebook(asked), { pages: [empty], pageParams: [0] }]] });
     expect(screen.getByText("No test of visitors is decided yet")).toBeTruthy();
   });
 });
