@@ -33,7 +33,9 @@ mona = User.objects.create_user("mona", password="bench", role="analyst")
 Workspace.objects.create(segments=[["device"], ["language"]])
 for name, definition, text in METRICS:
     create_metric(mona, name, definition, text)
-plan = {"change": "x", "because": "a text of usual length " * 12 + "and a needle", "baseline": 0.05, "audience_per_day": 400, "least_weeks": 4, "data_from": "events", "metrics": [
+because = "a text of usual length " * 12 + "and a needle"
+plan = {"change": "x", "because": because}
+plan |= {"baseline": 0.05, "audience_per_day": 400, "least_weeks": 4, "data_from": "events", "metrics": [
     {"name": "paid bookings", "role": "primary"}, {"name": "fare per visitor", "role": "secondary"}]}
 
 def make(number):
