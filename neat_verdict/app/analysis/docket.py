@@ -21,6 +21,7 @@ from neat_verdict.core.verdicts import VERDICTS
 from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 
 DECIDED_SHOWN = 12
+_ALL, _FIRST_PAGE = DocketFilter(), Page()
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
 
 
@@ -46,7 +47,7 @@ class _Known(NamedTuple):
     summary: Summed
 
 
-def docket(user: User, chosen: DocketFilter, page: Page) -> Docket:
+def docket(user: User, chosen: DocketFilter = _ALL, page: Page = _FIRST_PAGE) -> Docket:
     """The experiments that fit, what needs a decision first. Without a filter only the latest few of the decided."""
     as_of = clock.now()
     # Plain values: a thousand rows of these, which have seventy columns, would take longer than all the rest.

@@ -19,7 +19,7 @@ Panels = Literal["folded", "open"]
 Shortcuts = Literal["on", "off"]
 
 
-class DocketView(Schema):
+class DocketView(Body):
     """Filters and order of the docket under a name, as the address has them after its question mark."""
 
     name: str = Field(min_length=1, max_length=60)
