@@ -107,6 +107,15 @@ describe("the docket", () => {
     expect(calls).toHaveLength(2);
   });
 
+  it("brings the next page when the end of the one before comes into sight", async () => {
+    const calls = serve({
+      "GET /docket": [{ body: docket([docketRow({ key: "third", name: "Third" })], { count: 3 }) }],
+    });
+    open(docket(two(), { count: 3 }));
+    expect(await screen.findByText("Third")).toBeTruthy();
+    expect(calls.map((call) => call.query)).toEqual(["offset=2&limit=200"]);
+  });
+
   it("says how many were decided longer ago and leads to them", () => {
     open(docket([docketRow()], { left_out: 290 }));
     expect(screen.getByText(/290 were decided longer ago/)).toBeTruthy();
@@ -233,7 +242,10 @@ describe("several at once", () => {
 
   it("are all that are shown, or none", () => {
     open(docket(two()));
-    select();
+    select("Second");
+    expect(screen.getByText("1 experiment selected")).toBeTruthy();
+    fireEvent.click(screen.getByLabelText("Select Second"));
+    expect(screen.getByText("0 experiments selected")).toBeTruthy();
     expect(screen.getByRole("button", { name: "Archive…" })).toHaveProperty("disabled", true);
     fireEvent.click(screen.getByRole("button", { name: "Select all shown" }));
     expect(screen.getByText("2 experiments selected")).toBeTruthy();
