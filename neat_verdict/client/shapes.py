@@ -746,7 +746,7 @@ class DocketFilter(TypedDict):
 
 
 class DocketRow(TypedDict):
-    """``news`` is what others have done since one looked, the latest first."""
+    """``news`` is how often others have changed it since one looked, ``latest_news`` what the last of them did."""
 
     adjusted_text: NotRequired[str]
     area: str
@@ -754,11 +754,12 @@ class DocketRow(TypedDict):
     days: int
     group: Literal["ready", "collecting", "preparation", "tailored", "decided", "archived"]
     key: str
+    latest_news: str
     lift: IntervalOut | None
     metric: str
     mine: bool
     name: str
-    news: list[str]
+    news: int
     owner: str
     planned_days: int
     progress: float | None

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from django.db.models import Max, Q
+from django.db.models import Count, Max, OuterRef, Q, Subquery
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.schemas import Choices, Docket, DocketFilter, DocketRow, MetricChoice, Summed
@@ -51,7 +51,8 @@ def docket(user: User, chosen: DocketFilter = _ALL, page: Page = _FIRST_PAGE) ->
     """The experiments that fit, what needs a decision first. Without a filter only the latest few of the decided."""
     as_of = clock.now()
     # Plain values: a thousand rows of these, which have seventy columns, would take longer than all the rest.
-    annotated = listed(archived=chosen.archived).annotate(changed_at=Max("ledger__at"))
+    last_entry = LedgerEntry.objects.filter(experiment=OuterRef("pk")).order_by("-pk").values("at")[:1]
+    annotated = listed(archived=chosen.archived).annotate(changed_at=Subquery(last_entry))
     every = [Line(*line) for line in annotated.values_list(*Line._fields)]
     summaries, behind = _summaries([one.pk for one in every])
     known = [_Known(one, summaries[one.pk]) for one in every]
@@ -70,10 +71,12 @@ def docket(user: User, chosen: DocketFilter = _ALL, page: Page = _FIRST_PAGE) ->
         left_out = {number for _, number in decided[:-DECIDED_SHOWN]}
         wanted = [one for one in wanted if one.line.pk not in left_out]
     ordered = _sorted(wanted, chosen.sort)
+    shown = page.of(ordered)
+    words = _in_words(news[one.line.pk] for one in shown if one.line.pk in news)
     waiting = sum(one.summary.group == "ready" for one in wanted)
     return Docket(
         headline=_headline(waiting),
-        rows=[_row(one, owners[one.line.owner_id], user, news.get(one.line.pk, ())) for one in page.of(ordered)],
+        rows=[_row(one, owners[one.line.owner_id], user, news.get(one.line.pk), words) for one in shown],
         count=len(ordered),
         left_out=fitting - len(ordered),
         choices=_choices(known, owners),
@@ -118,15 +121,24 @@ def _looked_at(user: User) -> datetime:
     return user.docket_looked_at or user.date_joined
 
 
-def _news(user: User) -> dict[int, list[str]]:
-    """What others have done since somebody looked, the latest first, by the experiments' ids."""
-    entries = LedgerEntry.objects.filter(~Q(by=user), at__gt=_looked_at(user)).order_by("-at", "-id")
-    result: dict[int, list[str]] = {}
-    for number, name, surname, username, sentence in entries.values_list(
-        "experiment_id", "by__first_name", "by__last_name", "by__username", "sentence"
-    ):
-        result.setdefault(number, []).append(f"{f'{name} {surname}'.strip() or username}: {sentence}")
-    return result
+class _News(NamedTuple):
+    """How many entries others have made since somebody looked, and the id of the last."""
+
+    entries: int
+    latest: int
+
+
+def _news(user: User) -> dict[int, _News]:
+    """What others have done since somebody looked, by the experiments' ids; summed up by the database, for it may be years."""
+    entries = LedgerEntry.objects.filter(~Q(by=user), at__gt=_looked_at(user)).order_by()
+    summed = entries.values_list("experiment_id").annotate(Count("id"), Max("id"))
+    return {number: _News(many, latest) for number, many, latest in summed}
+
+
+def _in_words(news: Iterable[_News]) -> dict[int, str]:
+    """The last entries of some news, with who made them, by the entries' ids."""
+    entries = LedgerEntry.objects.filter(pk__in=[one.latest for one in news]).select_related("by")
+    return {entry.pk: f"{entry.by.display_name}: {entry.sentence}" for entry in entries}
 
 
 def _headline(waiting: int) -> str:
@@ -187,9 +199,14 @@ def _choices(known: Iterable[_Known], owners: dict[int, User]) -> Choices:
     )
 
 
-def _row(one: _Known, owner: User, user: User, news: Sequence[str]) -> DocketRow:
+def _row(one: _Known, owner: User, user: User, news: _News | None, words: Mapping[int, str]) -> DocketRow:
     line, summary = one
     own = {name: getattr(line, name) for name in ("key", "name", "area", "state", "worthwhile_lift", "changed_at")}
     return DocketRow.model_construct(
-        **dict(summary), **own, owner=owner.display_name, mine=owner.pk == user.pk, news=list(news)
+        **dict(summary),
+        **own,
+        owner=owner.display_name,
+        mine=owner.pk == user.pk,
+        news=0 if news is None else news.entries,
+        latest_news="" if news is None else words[news.latest],
     )

@@ -5287,7 +5287,7 @@ export interface components {
         };
         /**
          * DocketRow
-         * @description ``news`` is what others have done since one looked, the latest first.
+         * @description ``news`` is how often others have changed it since one looked, ``latest_news`` what the last of them did.
          */
         DocketRow: {
             /**
@@ -5308,6 +5308,8 @@ export interface components {
             group: "ready" | "collecting" | "preparation" | "tailored" | "decided" | "archived";
             /** Key */
             key: string;
+            /** Latest News */
+            latest_news: string;
             lift: components["schemas"]["IntervalOut"] | null;
             /** Metric */
             metric: string;
@@ -5316,7 +5318,7 @@ export interface components {
             /** Name */
             name: string;
             /** News */
-            news: string[];
+            news: number;
             /** Owner */
             owner: string;
             /** Planned Days */

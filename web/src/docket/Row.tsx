@@ -24,7 +24,7 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
         </span>
         <span className="flex min-w-0 gap-2 text-xs">
           <span className="quiet min-w-0 truncate">{row.metric || "no metric yet"}</span>
-          {row.news.length > 0 && <News news={row.news} />}
+          {row.news > 0 && <News latest={row.latest_news} further={row.news - 1} />}
         </span>
       </span>
       <span
@@ -52,12 +52,12 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
 }
 
 /** The latest that others did, and how much more there was. */
-function News({ news }: { news: string[] }) {
+function News({ latest, further }: { latest: string; further: number }) {
   return (
-    <span className="w-3/5 shrink-0 truncate" title={news.join("\n")}>
+    <span className="w-3/5 shrink-0 truncate" title={latest}>
       <span aria-hidden className="mr-1 inline-block size-1.5 rounded-full bg-primary align-middle" />
-      {news[0]}
-      {news.length > 1 && ` (and ${news.length - 1} more)`}
+      {further > 0 && `${further + 1} changes, the last by `}
+      {latest}
     </span>
   );
 }

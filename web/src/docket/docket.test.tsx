@@ -260,8 +260,8 @@ describe("what others did", () => {
       "POST /me/docket-looked": [{ body: null }],
       "GET /docket": [{ body: docket(two()) }, { body: docket(two()) }],
     });
-    open(docket([docketRow({ news: ["Ines Brook: Changed area", "Ines Brook: Changed name"] })], { changed: 1 }));
-    expect(screen.getByText(/Ines Brook: Changed area \(and 1 more\)/)).toBeTruthy();
+    open(docket([docketRow({ news: 2, latest_news: "Ines Brook: Changed area" })], { changed: 1 }));
+    expect(screen.getByText(/2 changes, the last by Ines Brook: Changed area/)).toBeTruthy();
     expect(screen.getByText(/Others have changed 1 experiment since 20 Mar/)).toBeTruthy();
     fireEvent.click(screen.getByRole("button", { name: "Show only those" }));
     expect(address()).toBe("?changed=yes");

@@ -59,7 +59,7 @@ class DocketFilter(QuerySchema):
 
 
 class DocketRow(Summed):
-    """``news`` is what others have done since one looked, the latest first."""
+    """``news`` is how often others have changed it since one looked, ``latest_news`` what the last of them did."""
 
     key: str
     name: str
@@ -69,7 +69,8 @@ class DocketRow(Summed):
     state: State
     worthwhile_lift: float
     changed_at: datetime | None
-    news: list[str]
+    news: int
+    latest_news: str
 
 
 class MetricChoice(Schema):
