@@ -183,7 +183,7 @@ def test_by_several_properties_from_the_policy_to_a_rollout_that_gives_each_comb
     page.keyboard.press("Escape")
     best = panel.get_by_role("region", name="What looks best in each combination")
     first = best.get_by_role("row").nth(1)
-    combination, letter = (first.get_by_role("cell").nth(at).inner_text() for at in (0, 1))
+    combination, letter = (first.locator("td, th").nth(at).inner_text() for at in (0, 1))
 
     # Decided, and given out by combination.
     page.get_by_role("link", name=re.compile(r"^Verdict \d")).click()

@@ -91,7 +91,7 @@ def test_the_python_client_gets_parameters_and_exposes_by_a_hook(analyst, site, 
     assert client.get_string_value(PARAMETER, "default", context) == seen.value
     row = in_latest(analyst, unit)
     expect(row).to_have_count(1)
-    expect(row.get_by_role("cell").nth(3)).to_have_text(seen.variant)
+    expect(row.locator("td, th").nth(3)).to_have_text(seen.variant)
     api.shutdown()
 
 

@@ -1,9 +1,10 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { useLocation } from "react-router";
-import { afterEach, describe, expect, it } from "vitest";
+import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Docket, DocketRow, DocketView } from "../api/client";
 import { keys } from "../api/keys";
 import { docketRow, PREFERENCES, serve, SESSION, show } from "../test/kit";
+import { HandOver } from "../parts/Steps";
 import { DocketPage } from "./DocketPage";
 import { filterOf, narrows, SORTS } from "./filter";
 
@@ -238,6 +239,22 @@ describe("several at once", () => {
     await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
     expect(calls.find((call) => call.path.includes("hand-over"))?.body).toEqual({ owner: "ines" });
     expect(screen.getByText("0 experiments selected")).toBeTruthy();
+  });
+
+  it("is one from its own page, too, by its name", async () => {
+    const calls = serve({
+      "POST /experiments/second/hand-over": [{ body: {} }],
+      "GET /owners": [{ body: [{ username: "ines", display_name: "Ines Brook" }] }],
+      "GET /session": [{ body: SESSION }],
+    });
+    const close = vi.fn();
+    show(<HandOver rows={[docketRow({ key: "second", name: "Second" })]} close={close} />);
+    await screen.findByText("Ines Brook");
+    expect(screen.getByRole("heading", { name: "Hand over “Second”?" })).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("To whom"), { target: { value: "ines" } });
+    fireEvent.click(screen.getByRole("button", { name: "Hand over" }));
+    await waitFor(() => expect(close).toHaveBeenCalledOnce());
+    expect(calls.some((call) => call.path.includes("second/hand-over"))).toBe(true);
   });
 
   it("are all that are shown, or none", () => {

@@ -41,7 +41,7 @@ const names = () =>
   screen
     .getAllByRole("row")
     .slice(1)
-    .map((row) => within(row).getAllByRole("cell")[0]?.textContent);
+    .map((row) => within(row).getByRole("rowheader").textContent);
 const copy = async () => {
   fireEvent.click(screen.getByRole("button", { name: "Copy table" }));
   await waitFor(() => expect(copied).not.toBe(""));

@@ -104,14 +104,19 @@ export function DataTable<Row extends object>({
   };
   const line = (row: Row, key: string, index: number) => (
     <tr key={key} className={`border-b border-base-300 align-top last:border-b-0 ${rowClass?.(row) ?? ""}`}>
-      {shown.map(({ own }) => (
-        <td
-          key={own.name}
-          className={`px-1 py-1.5 first:pl-0 last:pr-0 ${own.align === "left" ? "text-left" : ""} ${own.className ?? ""} ${own.responsive ?? ""}`}
-        >
-          {own.cell(row, index)}
-        </td>
-      ))}
+      {shown.map(({ own }, place) => {
+        // What the row is about stands first, and is said with each of its cells.
+        const Cell = place === 0 && own.align === "left" ? "th" : "td";
+        return (
+          <Cell
+            key={own.name}
+            scope={Cell === "th" ? "row" : undefined}
+            className={`px-1 py-1.5 first:pl-0 last:pr-0 ${own.align === "left" ? "text-left" : ""} ${own.className ?? ""} ${own.responsive ?? ""}`}
+          >
+            {own.cell(row, index)}
+          </Cell>
+        );
+      })}
     </tr>
   );
   const hideable = table.getAllLeafColumns().filter((column) => column.getCanHide());

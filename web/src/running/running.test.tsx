@@ -266,8 +266,8 @@ describe("the start", () => {
   });
 
   it.each([
-    ["scheduled", ["Start it…", "Cancel the schedule", "Copy"]],
-    ["ended", ["New round…", "Archive", "Copy"]],
+    ["scheduled", ["Start it…", "Cancel the schedule", "Copy", "Hand over…"]],
+    ["ended", ["New round…", "Archive", "Copy", "Hand over…"]],
   ] as const)("offers what a %s experiment can do", (state, labels) => {
     open(<StateActions />, experiment({ state }));
     expect(screen.getAllByRole("button").map((button) => button.textContent)).toEqual(labels);
@@ -479,7 +479,7 @@ describe("files", () => {
       target: { files: [new File(["x"], "u.csv")] },
     });
     await screen.findByText(/^3 rows repeat a unit: v7…/);
-    expect(screen.getByRole("cell", { name: "paid bookings, A" })).toBeTruthy();
+    expect(screen.getByRole("rowheader", { name: "paid bookings, A" })).toBeTruthy();
     expect(screen.getByRole("cell", { name: "31" })).toBeTruthy();
     expect(screen.getByText("Store")).toHaveProperty("disabled", true);
   });

@@ -5,6 +5,7 @@ import { useStep, type Step } from "../api/hooks";
 import { useCopyRegionTest } from "../api/regions";
 import { FormError } from "../parts/basics";
 import { Dialog } from "../parts/Dialog";
+import { HandOver } from "../parts/Steps";
 import { useEditing } from "./editing";
 import { RegionStart } from "./regions/RegionStart";
 import { StartDialog } from "./StartDialog";
@@ -73,6 +74,7 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
   const navigate = useNavigate();
   const [asking, setAsking] = useState<Move | "start" | null>(null);
   const [hold, setHold] = useState(true);
+  const [giving, setGiving] = useState(false);
   if (!mayAct) return null;
   const goesOn = experiment.state === "ended" && experiment.rounds_left > 0 && !settled;
   // From a dialog, which closes when it is done.
@@ -122,7 +124,11 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
         >
           Copy
         </button>
+        <button className="btn btn-sm grow" onClick={() => setGiving(true)}>
+          Hand over…
+        </button>
       </div>
+      {giving && <HandOver rows={[experiment]} close={() => setGiving(false)} />}
       {asking === null && <FormError error={step.error ?? copy.error} />}
       {asking === "start" && experiment.by_region && <RegionStart close={() => setAsking(null)} />}
       {asking === "start" && !experiment.by_region && (

@@ -171,11 +171,11 @@ describe("the rail", () => {
 
 describe("what can be done in each state", () => {
   it.each([
-    ["draft", ["Start it…", "Archive", "Copy"]],
-    ["running", ["Pause…", "End…", "Copy"]],
-    ["paused", ["Resume", "End…", "Copy"]],
-    ["decided", ["New round…", "Archive", "Copy"]],
-    ["archived", ["Restore", "Copy"]],
+    ["draft", ["Start it…", "Archive", "Copy", "Hand over…"]],
+    ["running", ["Pause…", "End…", "Copy", "Hand over…"]],
+    ["paused", ["Resume", "End…", "Copy", "Hand over…"]],
+    ["decided", ["New round…", "Archive", "Copy", "Hand over…"]],
+    ["archived", ["Restore", "Copy", "Hand over…"]],
   ] as const)("%s", (state, names) => {
     open(<StateActions />, experiment({ state }));
     expect(screen.getAllByRole("button").map((button) => button.textContent)).toEqual(names);

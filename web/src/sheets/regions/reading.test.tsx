@@ -157,13 +157,13 @@ describe("watching a test by region", () => {
     serve({});
     open("watch", reading());
     expect(screen.getByText(/^No withheld region has more than a trace/)).toBeTruthy();
-    expect(screen.getByRole("cell", { name: "Fennvale" })).toBeTruthy();
+    expect(screen.getByRole("rowheader", { name: "Fennvale" })).toBeTruthy();
     expect(screen.getByRole("cell", { name: "+85.0%" })).toBeTruthy();
     cleanup();
     const leaks = [{ region: "Elmham", spent: 40, share: 0.3 }];
     open("watch", reading({ spend: SPEND, arms: [arm({ watch: { ...arm().watch!, leak: 0.3, leaks } })] }));
     expect(screen.getByText("30%", { selector: ".text-error" })).toBeTruthy();
-    expect(screen.getByRole("cell", { name: "Elmham" })).toBeTruthy();
+    expect(screen.getByRole("rowheader", { name: "Elmham" })).toBeTruthy();
     expect(screen.queryByText(/^No withheld region has more than a trace/)).toBeNull();
   });
 
