@@ -89,11 +89,13 @@ export function Steps({ rows, close, done, title, what, ready = true, step, chil
       ) : (
         <>
           {children}
-          <ul className="quiet mt-3 max-h-40 list-disc overflow-auto pl-5 text-sm">
-            {rows.map((row) => (
-              <li key={row.key}>{row.name}</li>
-            ))}
-          </ul>
+          {rows.length > 1 && (
+            <ul className="quiet mt-3 max-h-40 list-disc overflow-auto pl-5 text-sm">
+              {rows.map((row) => (
+                <li key={row.key}>{row.name}</li>
+              ))}
+            </ul>
+          )}
         </>
       )}
       <div className="mt-4 flex items-center justify-end gap-2">
