@@ -1,6 +1,6 @@
 """The docket of many experiments: filtered, sorted, by pages, with what others did since one looked."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import pytest
 
@@ -88,6 +88,13 @@ def test_sorted_the_other_way_it_is_the_other_way_round_and_what_has_no_figure_s
         assert read[: len(having)] == having
 
 
+def test_changed_last_is_what_has_the_last_entry_of_all(ask, mixed):
+    with clock.at(clock.now() + timedelta(hours=1)):
+        actions.edit_experiment(mixed, "anchor-wording", find("anchor-wording").version, {"change": "Shorter"})
+        [first, *_] = ask("get", "/docket?sort=-changed")[1]["rows"]
+        assert (first["name"], datetime.fromisoformat(first["changed_at"])) == ("Anchor wording", clock.now())
+
+
 @pytest.mark.parametrize("sort", ["urgency", *SORTS, "-name"])
 def test_pages_together_are_the_whole_each_row_once(ask, mixed, sort):
     whole = ask("get", f"/docket?sort={sort}")[1]
@@ -166,7 +173,7 @@ def test_an_experiment_is_passed_to_somebody_else_in_whatever_state_and_the_ledg
     world = World(analyst)
     decided, ines = world.decided, world.other_analyst
     status, after = ask("post", f"/experiments/{decided.key}/hand-over", {"owner": "ines"})
-    assert (status, after["owner"]) == (200, "Ines Brook")
+    assert (status, after["owner"], after["version"]) == (200, "Ines Brook", decided.version + 1)
     entry = LedgerEntry.objects.first()
     assert entry.sentence == "Passed from Mona Orrell to Ines Brook"
     assert entry.detail["changes"] == [{"field": "owner", "before": "mona", "after": "ines"}]

@@ -17,7 +17,9 @@ def texts(analyst):
     make(analyst, "Café car menu", {"area": "Fleet", "because": "People who read a menu stay longer, we think"})
     make(analyst, "Sailing list", {"change": "The menu of sailings opens at once"})
     won = make(analyst, "Berth wording", {"audience": "Readers of the mail"})
-    Lesson.objects.create(experiment=won, learnt="Short words did it", why="Nobody reads a long menu; " * 20)
+    Lesson.objects.create(
+        experiment=won, learnt="Short words did it", why="Nobody reads a long menu while sailing; " * 20
+    )
 
 
 def found(ask, words):
@@ -32,7 +34,7 @@ def found(ask, words):
         ("CAFÉ", ["cafe-car-menu"]),
         ("menu+fleet", ["cafe-car-menu"]),
         ("fleet+longer", ["cafe-car-menu"]),
-        ("ailin", ["sailing-list"]),
+        ("ailin", ["sailing-list", "berth-wording"]),  # within words of the name before elsewhere, though that is later
         ("menu+zebra", []),
         ("%25", []),
         ("", []),
