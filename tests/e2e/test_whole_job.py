@@ -219,8 +219,8 @@ def test_the_keyboard_alone_reaches_everything(people):
     page.keyboard.type("cabin")
     expect(page.get_by_role("menuitem").first).to_contain_text(re.compile("cabin", re.I))
     expect(page).to_have_url(re.compile("/scratchpad$"))
-    found = page.get_by_role("menuitem").first.locator("span").first.inner_text()
     page.keyboard.press("ArrowDown")
+    found = page.locator("[role=menuitem][data-focused] span").first.inner_text()
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", level=1)).to_have_text(found)
 

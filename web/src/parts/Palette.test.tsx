@@ -1,4 +1,5 @@
 import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { useState } from "react";
 import { useLocation } from "react-router";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "../api/client";
@@ -24,12 +25,17 @@ function Address() {
 
 const where = () => document.querySelector("output")?.textContent;
 
+function Typed({ close, run }: { close: () => void; run: () => void }) {
+  const [typed, type] = useState("");
+  return <Palette close={close} actions={[{ title: "New experiment", run }]} typed={typed} type={type} />;
+}
+
 function open(address = "/experiments/berth/evidence") {
   const close = vi.fn();
   const run = vi.fn();
   show(
     <>
-      <Palette close={close} actions={[{ title: "New experiment", run }]} />
+      <Typed close={close} run={run} />
       <Address />
     </>,
     { address },

@@ -1,4 +1,3 @@
-import { useState } from "react";
 import {
   Autocomplete,
   Collection,
@@ -36,6 +35,9 @@ interface Props {
   close: () => void;
   /** What can be done from everywhere. */
   actions: { title: string; run: () => void }[];
+  /** Held by who opens it, for somebody may type before it has come. */
+  typed: string;
+  type: (text: string) => void;
 }
 
 const PAUSE = 150; // milliseconds, in typing, until the server is asked
@@ -50,8 +52,7 @@ const WHERE: Record<Schemas["FoundExperiment"]["where"], string> = {
 };
 
 /** Finds experiments, their sheets, metrics, people, places and actions over the open page, which stays until one is chosen. */
-export default function Palette({ close, actions }: Props) {
-  const [typed, setTyped] = useState("");
+export default function Palette({ close, actions, typed, type }: Props) {
   const navigate = useNavigate();
   const { pathname } = useLocation();
   const words = useSettled(typed.trim(), PAUSE);
@@ -92,7 +93,7 @@ export default function Palette({ close, actions }: Props) {
     >
       <Modal className="sheet flex max-h-[75vh] w-full max-w-xl flex-col overflow-hidden">
         <AriaDialog aria-label="Find" className="flex min-h-0 flex-col outline-none">
-          <Autocomplete inputValue={typed} onInputChange={setTyped}>
+          <Autocomplete inputValue={typed} onInputChange={type}>
             <SearchField aria-label="Find" autoFocus className="border-b border-base-300 p-2">
               <Input
                 className="input w-full"

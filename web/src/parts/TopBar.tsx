@@ -18,11 +18,16 @@ export function TopBar() {
   const [creating, setCreating] = useState(false);
   const [keysShown, setKeysShown] = useState(false);
   const [finding, setFinding] = useState(false);
+  const [typed, setTyped] = useState("");
+  const find = () => {
+    setTyped("");
+    setFinding(true);
+  };
   const navigate = useNavigate();
   const mayEdit = session?.account?.may_edit ?? false;
   useKeys({
-    "/": () => setFinding(true),
-    "ctrl+k": () => setFinding(true),
+    "/": find,
+    "ctrl+k": find,
     "?": () => setKeysShown(true),
     n: () => mayEdit && setCreating(true),
     ...Object.fromEntries(PLACES.map(({ keys, to }) => [keys, () => void navigate(to)])),
@@ -63,7 +68,7 @@ export function TopBar() {
           type="button"
           className="input input-sm ml-auto w-60 cursor-pointer justify-between bg-base-200 max-lg:w-44 max-sm:w-auto max-sm:px-2"
           aria-keyshortcuts="Control+K"
-          onClick={() => setFinding(true)}
+          onClick={find}
         >
           <span className="quiet">
             Find<span className="max-sm:hidden">…</span>
@@ -85,8 +90,12 @@ export function TopBar() {
         <Suspense>
           {creating && <NewExperiment close={() => setCreating(false)} />}
           {keysShown && <KeyList close={() => setKeysShown(false)} />}
-          {finding && <Palette close={() => setFinding(false)} actions={actions} />}
         </Suspense>
+        {finding && (
+          <Suspense fallback={<PaletteToCome typed={typed} type={setTyped} />}>
+            <Palette close={() => setFinding(false)} actions={actions} typed={typed} type={setTyped} />
+          </Suspense>
+        )}
       </header>
       {session?.warning && (
         <p role="alert" className="no-print border-b border-base-300 bg-base-100 px-5 py-1 text-sm text-error">
@@ -94,6 +103,23 @@ export function TopBar() {
         </p>
       )}
     </>
+  );
+}
+
+/** Takes what is typed until the search has come, so that none of it falls to the keys of the page. */
+function PaletteToCome({ typed, type }: { typed: string; type: (text: string) => void }) {
+  return (
+    <div className="fixed inset-x-0 top-[10vh] z-50 flex justify-center p-4 max-sm:p-2">
+      <div role="dialog" aria-label="Find" className="sheet w-full max-w-xl p-2">
+        <input
+          className="input w-full"
+          aria-label="Find"
+          autoFocus
+          value={typed}
+          onChange={(event) => type(event.target.value)}
+        />
+      </div>
+    </div>
   );
 }
 
