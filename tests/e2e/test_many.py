@@ -52,6 +52,7 @@ def test_a_docket_of_a_thousand_draws_what_is_near_and_comes_to_its_end(people, 
 def test_filters_stay_in_the_address_and_a_view_brings_them_back(people, many):
     page = people().sign_in("ada").page
     page.get_by_role("button", name="Filters").click()
+    page.get_by_label("Area").select_option("Fleet")
     page.get_by_label("Owner").select_option(label="Mona Orrell")
     page.get_by_label("State").select_option(label="in preparation")
     page.get_by_label("Sort by").select_option(label="Name, Z to A")

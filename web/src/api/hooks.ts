@@ -126,7 +126,7 @@ export function useDocketOnDemand() {
 export function useLooked() {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (at: string) => take(client.POST("/api/v1/me/docket-looked", { body: { at } })),
+    mutationFn: (at: string) => client.POST("/api/v1/me/docket-looked", { body: { at } }),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.docket() }),
   });
 }

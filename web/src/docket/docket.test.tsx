@@ -274,7 +274,7 @@ describe("several at once", () => {
 describe("what others did", () => {
   it("stands at the row, the latest with how much more there was, and is seen as of when it was read", async () => {
     const calls = serve({
-      "POST /me/docket-looked": [{ body: null }],
+      "POST /me/docket-looked": [{ status: 204, body: null }],
       "GET /docket": [{ body: docket(two()) }, { body: docket(two()) }],
     });
     open(docket([docketRow({ news: 2, latest_news: "Ines Brook: Changed area" })], { changed: 1 }));
@@ -286,5 +286,7 @@ describe("what others did", () => {
     await waitFor(() => expect(calls.some((call) => call.path.endsWith("docket-looked"))).toBe(true));
     expect(calls.find((call) => call.path.endsWith("docket-looked"))?.body).toEqual({ at: "2026-03-30T09:00:00Z" });
     await waitFor(() => expect(address()).toBe(""));
+    await waitFor(() => expect(screen.queryByText(/Others have changed/)).toBeNull());
+    expect(screen.queryByRole("alert")).toBeNull();
   });
 });

@@ -43,7 +43,7 @@ export function serve(answers: Record<string, Answer[]>): Call[] {
     const answer = answers[`${request.method} ${path}`]?.shift();
     if (!answer) throw new Error(`unforeseen request: ${request.method} ${path}`);
     await answer.after;
-    return new Response(JSON.stringify(answer.body), {
+    return new Response(answer.status === 204 ? null : JSON.stringify(answer.body), {
       status: answer.status ?? 200,
       headers: { "Content-Type": "application/json" },
     });
