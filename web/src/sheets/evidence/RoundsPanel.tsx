@@ -71,7 +71,9 @@ function columnsOf(lines: Line[], experiment: string, worthwhile: number): Colum
       hideable: false,
       value: ({ of }) => of.metric_name,
       copied: [["metric", ({ of }) => of.metric_name]],
-      cell: ({ of, round }) => (round && round !== of.rounds[0] ? "" : of.metric_name),
+      cell: ({ of, round }) => (
+        <span className={round && round !== of.rounds[0] ? "sr-only" : ""}>{of.metric_name}</span>
+      ),
     },
     {
       name: "Variant",
