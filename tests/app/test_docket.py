@@ -44,7 +44,7 @@ def names(ask, query):
         ("state=draft&state=running", {"Anchor wording", "Zebra wording", "Fare calendar"}),
         ("verdict=winner", {"Fare calendar"}),
         ("verdict=no_difference", set()),
-        ("search=wording+booking", {"Anchor wording", "Zebra wording"}),
+        ("search=W%C3%96RDING+booking", {"Anchor wording", "Zebra wording"}),
         ("metric=no-such", set()),
         ("changed_since=2099-01-01", set()),
         ("changed_since=2000-01-01", {"Anchor wording", "Zebra wording", "Fare calendar"}),
@@ -112,6 +112,7 @@ def test_pages_together_are_the_whole_each_row_once(ask, mixed, sort):
         ("limit=501", "limit"),
         ("state=draft&state=gone", "state.1"),
         ("changed_since=soon", "changed_since"),
+        ("changed_since=0001-01-01", "changed_since"),
     ],
 )
 def test_a_filter_that_is_none_is_refused_by_name(ask, query, field):

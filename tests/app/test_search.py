@@ -5,7 +5,7 @@ import pytest
 from neat_verdict.app.casebook.models import Lesson
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.search.queries import EXCERPT, EXPERIMENTS_SHOWN, folded
+from neat_verdict.app.search.queries import EXCERPT, EXPERIMENTS_SHOWN
 from tests.app.conftest import Json
 
 pytestmark = pytest.mark.django_db
@@ -89,10 +89,3 @@ def test_an_archived_experiment_is_found_and_one_reads_it_as_a_stakeholder(analy
     actions.archive(analyst, "sailing-list")
     [one] = Json(stakeholder)("get", "/search?words=sailing+list")[1]["experiments"]
     assert one["state"] == "archived"
-
-
-@pytest.mark.parametrize(
-    ("text", "plain"), [("Café", "cafe"), ("ÅNGSTRÖM", "angstrom"), ("Straße", "strasse"), ("Плавание", "плавание")]
-)
-def test_case_and_accents_make_no_difference(text, plain):
-    assert folded(text) == plain

@@ -129,7 +129,7 @@ def manage(demo):
 
 @pytest.fixture(scope="session")
 def shell(demo):
-    """Runs lines of Python within the application, beside the server; answers with what they print."""
+    """Runs lines of Python within the application, next to the server; answers with what they print."""
 
     def run(lines):
         command = [sys.executable, "manage.py", "shell", "--verbosity", "0", "-c", lines]

@@ -17,6 +17,7 @@ from neat_verdict.app.experiments.schemas import OwnerOut
 from neat_verdict.app.experiments.stamps import stamps
 from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.models import User
+from neat_verdict.core.text.folding import holds, words_of
 from neat_verdict.core.verdicts import VERDICTS
 from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 
@@ -107,13 +108,8 @@ def _fits(one: _Known, chosen: DocketFilter, user: User, owners: dict[int, User]
         and (not chosen.state or line.state in chosen.state)
         and (not chosen.verdict or summary.verdict in chosen.verdict)
         and (since is None or (line.changed_at is not None and line.changed_at >= since))
-        and _holds(line, summary.metric, chosen.search.lower().split())
+        and holds(f"{line.name} {summary.metric} {line.area} {line.key}", words_of(chosen.search))
     )
-
-
-def _holds(line: Line, metric: str, words: list[str]) -> bool:
-    text = f"{line.name} {metric} {line.area} {line.key}".lower()
-    return all(word in text for word in words)
 
 
 def _looked_at(user: User) -> datetime:

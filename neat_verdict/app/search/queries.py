@@ -6,7 +6,6 @@ Texts are read as they are stored, so there is no index that could be behind the
 
 from __future__ import annotations
 
-import unicodedata
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
@@ -16,6 +15,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.people.models import User
 from neat_verdict.app.search.schemas import FoundExperiment, FoundMetric, FoundPerson, SearchOut, Where
+from neat_verdict.core.text.folding import folded, holds, words_of
 
 EXPERIMENTS_SHOWN, OTHERS_SHOWN = 8, 5
 AROUND = 40  # characters of the text that are shown before the first word that was found
@@ -42,17 +42,9 @@ class _Match(NamedTuple):
     found: FoundExperiment
 
 
-def folded(text: str) -> str:
-    """A text without case and accents, for comparing."""
-    if text.isascii():
-        return text.lower()
-    parts = unicodedata.normalize("NFKD", text)
-    return "".join(part for part in parts if not unicodedata.combining(part)).casefold()
-
-
 def search(typed: str) -> SearchOut:
     """The best that hold all words of what was typed; nothing for no words."""
-    words = folded(typed).split()
+    words = words_of(typed)
     if not words:
         return SearchOut(experiments=[], further=0, metrics=[], people=[])
     matches = sorted(_experiments(words))
@@ -107,7 +99,7 @@ def _metrics(words: Sequence[str]) -> list[FoundMetric]:
     fitting = [
         FoundMetric(key=key, name=name, experiments=number)
         for key, name, description, number in lines
-        if _hold(words, f"{name} {key} {description}")
+        if holds(f"{name} {key} {description}", words)
     ]
     return fitting[:OTHERS_SHOWN]
 
@@ -117,11 +109,6 @@ def _people(words: Sequence[str]) -> list[FoundPerson]:
     fitting = [
         FoundPerson(username=one.username, display_name=one.display_name, experiments=one.number)
         for one in owners
-        if _hold(words, f"{one.display_name} {one.username}")
+        if holds(f"{one.display_name} {one.username}", words)
     ]
     return fitting[:OTHERS_SHOWN]
-
-
-def _hold(words: Sequence[str], text: str) -> bool:
-    plain = folded(text)
-    return all(word in plain for word in words)

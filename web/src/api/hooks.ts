@@ -24,6 +24,7 @@ import {
   type SizeIn,
 } from "./client";
 import type { paths } from "./schema";
+import { nextOffset } from "./pages";
 import { editsOf, keys, useReplace, useStale } from "./keys";
 import { recognise, recognised, signedInAgain } from "./signedOut";
 
@@ -102,10 +103,7 @@ export function useDocket(filter: DocketFilter) {
     queryFn: ({ pageParam: offset }) =>
       take(client.GET("/api/v1/docket", { params: { query: { ...filter, offset, limit: ROWS_A_PAGE } } })),
     initialPageParam: 0,
-    getNextPageParam: (last, pages) => {
-      const shown = pages.reduce((sum, page) => sum + page.rows.length, 0);
-      return last.rows.length > 0 && shown < last.count ? shown : undefined;
-    },
+    getNextPageParam: (_last, pages) => nextOffset(pages, (page) => page.rows),
     placeholderData: keepPreviousData,
   });
 }

@@ -2,6 +2,7 @@ import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClie
 import { client, take, type ReportLink, type RolloutIn } from "./client";
 import type { operations } from "./schema";
 import { keys, useStale } from "./keys";
+import { nextOffset } from "./pages";
 
 export function useSharedReport(token: string) {
   return useQuery({
@@ -117,10 +118,7 @@ export function useCasebook(asked: CasebookAsked) {
     queryFn: ({ pageParam: offset }) =>
       take(client.GET("/api/v1/casebook", { params: { query: { ...asked, offset, limit: CASES_A_PAGE } } })),
     initialPageParam: 0,
-    getNextPageParam: (last, pages) => {
-      const shown = pages.reduce((sum, page) => sum + page.cases.length, 0);
-      return last.cases.length > 0 && shown < last.count ? shown : undefined;
-    },
+    getNextPageParam: (_last, pages) => nextOffset(pages, (page) => page.cases),
     placeholderData: keepPreviousData,
   });
 }

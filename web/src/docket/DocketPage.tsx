@@ -51,6 +51,11 @@ export function DocketPage() {
     return (
       <Page headline="The docket cannot be read">
         <Failure error={docket.error} again={() => void docket.refetch()} />
+        {asked && (
+          <Link className="link" to="/">
+            Show the docket without filters
+          </Link>
+        )}
       </Page>
     );
   const [first] = docket.data.pages;

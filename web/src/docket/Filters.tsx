@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Docket } from "../api/client";
 import { verdictNamed } from "../api/vocabulary";
+import { DayField } from "../parts/fields";
 import { STATES } from "../lib/words";
 import { PARTS, SORTS, type Part } from "./filter";
 import { Views } from "./Views";
@@ -83,16 +84,7 @@ export function Filters({ params, choices, change, selecting, select }: Props) {
             </select>
           </label>
         ))}
-        <label>
-          <span className="quiet block text-xs">Changed since</span>
-          <input
-            type="date"
-            className="input input-xs w-36"
-            value={said("since")}
-            min="2000-01-01"
-            onChange={(event) => change({ since: event.target.value })}
-          />
-        </label>
+        <DayField label="Changed since" value={said("since")} save={(since) => change({ since })} />
         {set.length > 0 && (
           <button
             type="button"

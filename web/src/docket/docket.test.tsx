@@ -103,6 +103,7 @@ describe("the docket", () => {
     fireEvent.change(screen.getByLabelText("Owner"), { target: { value: "ines" } });
     expect(address()).toBe("?owner=ines");
     await screen.findByText("The database is busy");
+    expect(screen.getByRole("link", { name: "Show the docket without filters" }).getAttribute("href")).toBe("/");
     fireEvent.click(screen.getByText("Try again"));
     await screen.findByText("No match");
     expect(calls).toHaveLength(2);
@@ -157,6 +158,19 @@ describe("filters", () => {
     ["sort=name", false],
   ])("of %s narrow: %s", (text, so) => {
     expect(narrows(filterOf(new URLSearchParams(text)))).toBe(so);
+  });
+
+  it("have a day that is set when it is left, not with each key, and never one out of range", () => {
+    open(docket([]), "/?search=fare");
+    fireEvent.click(screen.getByRole("button", { name: "Filters" }));
+    const day = screen.getByLabelText("Changed since");
+    fireEvent.change(day, { target: { value: "0002-03-01" } });
+    expect(address()).toBe("?search=fare");
+    fireEvent.blur(day);
+    expect(address()).toBe("?search=fare");
+    fireEvent.change(day, { target: { value: "2026-03-01" } });
+    fireEvent.blur(day);
+    expect(address()).toBe("?search=fare&since=2026-03-01");
   });
 
   it("stand in the open where one is set, and are cleared together, with what is searched for left", () => {

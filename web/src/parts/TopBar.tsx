@@ -92,7 +92,7 @@ export function TopBar() {
           {keysShown && <KeyList close={() => setKeysShown(false)} />}
         </Suspense>
         {finding && (
-          <Suspense fallback={<PaletteToCome typed={typed} type={setTyped} />}>
+          <Suspense fallback={<PaletteToCome close={() => setFinding(false)} typed={typed} type={setTyped} />}>
             <Palette close={() => setFinding(false)} actions={actions} typed={typed} type={setTyped} />
           </Suspense>
         )}
@@ -107,7 +107,7 @@ export function TopBar() {
 }
 
 /** Takes what is typed until the search has come, so that none of it falls to the keys of the page. */
-function PaletteToCome({ typed, type }: { typed: string; type: (text: string) => void }) {
+function PaletteToCome({ close, typed, type }: { close: () => void; typed: string; type: (text: string) => void }) {
   return (
     <div className="fixed inset-x-0 top-[10vh] z-50 flex justify-center p-4 max-sm:p-2">
       <div role="dialog" aria-label="Find" className="sheet w-full max-w-xl p-2">
@@ -117,6 +117,7 @@ function PaletteToCome({ typed, type }: { typed: string; type: (text: string) =>
           autoFocus
           value={typed}
           onChange={(event) => type(event.target.value)}
+          onKeyDown={(event) => event.key === "Escape" && close()}
         />
       </div>
     </div>

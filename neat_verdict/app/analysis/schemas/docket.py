@@ -48,7 +48,7 @@ class DocketFilter(QuerySchema):
     mine: bool = False
     archived: bool = False
     changed: bool = False
-    changed_since: date | None = None
+    changed_since: date | None = Field(default=None, ge=date(2000, 1, 1))
     sort: Literal[
         "urgency", "name", "-name", "changed", "-changed", "started", "-started", "lift", "-lift"
     ] = "urgency"  # fmt: skip
