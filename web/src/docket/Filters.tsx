@@ -18,8 +18,8 @@ interface Props {
 export function Filters({ params, choices, change, selecting, select }: Props) {
   const said = (name: string) => params.get(name) ?? "";
   const set = PARTS.filter((part) => said(part));
-  const [opened, setOpened] = useState(false);
-  const open = opened || set.length > 0;
+  const [opened, setOpened] = useState<boolean>();
+  const open = opened ?? set.length > 0;
   return (
     <div className="mb-1">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5 text-sm">
@@ -39,7 +39,6 @@ export function Filters({ params, choices, change, selecting, select }: Props) {
           aria-expanded={open}
           aria-controls="docket-filters"
           onClick={() => setOpened(!open)}
-          disabled={set.length > 0}
         >
           {set.length > 0 ? `Filters: ${set.length}` : "Filters"}
         </button>
@@ -69,9 +68,9 @@ export function Filters({ params, choices, change, selecting, select }: Props) {
       >
         {chosen(choices).map(({ part, label, options }) => (
           <label key={part} className="max-w-full">
-            <span className="quiet block text-xs">{label}</span>
+            <span className="quiet block text-sm">{label}</span>
             <select
-              className="select select-xs w-auto max-w-52"
+              className="select select-sm w-auto max-w-52"
               value={said(part)}
               onChange={(event) => change({ [part]: event.target.value })}
             >
@@ -88,7 +87,7 @@ export function Filters({ params, choices, change, selecting, select }: Props) {
         {set.length > 0 && (
           <button
             type="button"
-            className="btn btn-xs btn-ghost"
+            className="btn btn-sm btn-ghost"
             onClick={() => change(Object.fromEntries(PARTS.map((part) => [part, ""])))}
           >
             Clear filters

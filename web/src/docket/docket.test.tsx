@@ -176,6 +176,9 @@ describe("filters", () => {
   it("stand in the open where one is set, and are cleared together, with what is searched for left", () => {
     open(docket([]), "/?search=fare&owner=ines&area=Booking");
     expect(screen.getByRole("button", { name: "Filters: 2" }).getAttribute("aria-expanded")).toBe("true");
+    fireEvent.click(screen.getByRole("button", { name: "Filters: 2" }));
+    expect(screen.getByRole("button", { name: "Filters: 2" }).getAttribute("aria-expanded")).toBe("false");
+    fireEvent.click(screen.getByRole("button", { name: "Filters: 2" }));
     fireEvent.click(screen.getByText("Clear filters"));
     expect(address()).toBe("?search=fare");
   });

@@ -76,7 +76,9 @@ export function Steps({ rows, close, done, title, what, ready = true, step, chil
       {refused ? (
         <div role="alert">
           <p>
-            {plural(rows.length - refused.length, "experiment")} of {rows.length} done. These stay as they are:
+            {refused.length === rows.length
+              ? "None was changed:"
+              : `${plural(rows.length - refused.length, "experiment")} of ${rows.length} done. These stay as they are:`}
           </p>
           <ul className="mt-2 list-disc pl-5">
             {refused.map((one) => (
