@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take, type Schemas } from "./client";
-import { keys, useReplace } from "./keys";
+import { askAgain, keys, useReplace } from "./keys";
 
 export type Me = Schemas["Me"];
 export type AccountLine = Schemas["AccountLine"];
@@ -23,9 +23,9 @@ export function useOwnActions() {
   const replace = useReplace();
   const onSuccess = (me: Me) => {
     void replace(keys.me, me);
-    void cache.invalidateQueries({ queryKey: keys.session });
+    void askAgain(cache, keys.session);
   };
-  const stale = () => cache.invalidateQueries({ queryKey: keys.me });
+  const stale = () => askAgain(cache, keys.me);
   return {
     edit: useMutation({
       mutationFn: (body: Schemas["OwnChanges"]) => take(client.PATCH("/api/v1/me", { body })),
@@ -147,8 +147,8 @@ export function useAccountActions(username: string) {
 function useStaleAccounts() {
   const cache = useQueryClient();
   return () => {
-    void cache.invalidateQueries({ queryKey: keys.accounts });
-    void cache.invalidateQueries({ queryKey: keys.accountLog });
+    void askAgain(cache, keys.accounts);
+    void askAgain(cache, keys.accountLog);
   };
 }
 
@@ -170,8 +170,8 @@ export function useWorkspace() {
     mutationFn: (body: Schemas["WorkspaceChanges"]) => take(client.PATCH("/api/v1/workspace", { body })),
     onSuccess: (answer) => {
       void replace(keys.workspace, answer);
-      void cache.invalidateQueries({ queryKey: keys.session });
-      void cache.invalidateQueries({ queryKey: keys.accountLog });
+      void askAgain(cache, keys.session);
+      void askAgain(cache, keys.accountLog);
     },
   });
   return { query, edit };

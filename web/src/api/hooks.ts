@@ -25,7 +25,7 @@ import {
 } from "./client";
 import type { paths } from "./schema";
 import { nextOffset } from "./pages";
-import { editsOf, keys, useReplace, useStale } from "./keys";
+import { askAgain, editsOf, keys, useReplace, useStale } from "./keys";
 import { recognise, recognised, signedInAgain } from "./signedOut";
 
 /** Who is signed in. Where somebody was and nobody is any more, once they are again. */
@@ -72,7 +72,7 @@ export function useKeepOutline(key: string) {
   return useMutation({
     mutationFn: (body: OutlineIn) =>
       client.PUT("/api/v1/experiments/{key}/outlines", { params: { path: { key } }, body }),
-    onSuccess: () => cache.invalidateQueries({ queryKey: keys.pageUse(key) }),
+    onSuccess: () => askAgain(cache, keys.pageUse(key)),
   });
 }
 
@@ -125,7 +125,7 @@ export function useLooked() {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: (at: string) => client.POST("/api/v1/me/docket-looked", { body: { at } }),
-    onSuccess: () => cache.invalidateQueries({ queryKey: keys.docket() }),
+    onSuccess: () => askAgain(cache, keys.docket()),
   });
 }
 

@@ -1,4 +1,4 @@
-import { useQueryClient, type QueryKey } from "@tanstack/react-query";
+import { useQueryClient, type QueryClient, type QueryKey } from "@tanstack/react-query";
 import { useCallback } from "react";
 import type { ConditionGroup, CountsIn, Definition, SizeIn } from "./client";
 
@@ -123,12 +123,21 @@ const STALE = {
  * arrives last would undo on the screen what the other has done. */
 export const editsOf = (key: string) => ({ id: `edit-${key}` });
 
+/**
+ * Has asked again what a change has put out of date, everything without a key. A first answer still on its way was asked for before the
+ * change and may be of the time before it: it is not waited for. (The library alone would join the new question to it.)
+ */
+export async function askAgain(cache: QueryClient, queryKey: QueryKey = []): Promise<void> {
+  void cache.cancelQueries({ queryKey, predicate: (query) => query.state.data === undefined });
+  await cache.invalidateQueries({ queryKey });
+}
+
 /** Has everything asked again that a change has put out of date; `key` is that of the experiment. */
 export function useStale(): (change: keyof typeof STALE, key?: string) => void {
   const cache = useQueryClient();
   return useCallback(
     (change, key = "") => {
-      for (const queryKey of STALE[change](key)) void cache.invalidateQueries({ queryKey });
+      for (const queryKey of STALE[change](key)) void askAgain(cache, queryKey);
     },
     [cache],
   );

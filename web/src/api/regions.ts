@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, sendForm, take } from "./client";
 import { useKeep } from "./hooks";
-import { editsOf, keys, useReplace, useStale } from "./keys";
+import { askAgain, editsOf, keys, useReplace, useStale } from "./keys";
 import type { components, operations } from "./schema";
 
 type Schemas = components["schemas"];
@@ -50,7 +50,7 @@ export function useEditRegions(key: string) {
       );
     },
     onSuccess: kept,
-    onError: () => cache.invalidateQueries({ queryKey: keys.regions(key) }),
+    onError: () => askAgain(cache, keys.regions(key)),
   });
 }
 
@@ -130,10 +130,10 @@ export function useSetSpendingCalendar(key: string) {
       take(client.PUT("/api/v1/experiments/{key}/regions/calendar", { params: { path: { key } }, body })),
     onSuccess: async (latest) => {
       await replace(keys.spendingCalendar(key), latest);
-      await cache.invalidateQueries({ queryKey: keys.regions(key) }); // the plan has another version
+      await askAgain(cache, keys.regions(key)); // the plan has another version
       stale("regions", key);
     },
-    onError: () => cache.invalidateQueries({ queryKey: keys.spendingCalendar(key) }),
+    onError: () => askAgain(cache, keys.spendingCalendar(key)),
   });
 }
 

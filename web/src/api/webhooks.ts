@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take, type Schemas } from "./client";
-import { keys } from "./keys";
+import { askAgain, keys } from "./keys";
 
 export type Webhook = Schemas["WebhookOut"];
 export type Delivery = Schemas["DeliveryOut"];
@@ -22,7 +22,7 @@ export function useDeliveries(number: number) {
 
 export function useWebhookActions() {
   const cache = useQueryClient();
-  const onSuccess = () => void cache.invalidateQueries({ queryKey: keys.webhooks });
+  const onSuccess = () => void askAgain(cache, keys.webhooks);
   return {
     make: useMutation({
       mutationFn: (body: Schemas["WebhookIn"]) => take(client.POST("/api/v1/webhooks", { body })),

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { client, take } from "../api/client";
 import { useOwners } from "../api/hooks";
+import { askAgain } from "../api/keys";
 import { plural } from "../lib/format";
 import { Dialog } from "./Dialog";
 
@@ -65,7 +66,7 @@ export function Steps({ rows, close, done, title, what, ready = true, step, chil
       setThrough(index);
       await step(row.key).catch((error: Error) => no.push({ name: row.name, why: error.message }));
     }
-    await cache.invalidateQueries();
+    await askAgain(cache);
     setThrough(undefined);
     if (no.length > 0) return setRefused(no);
     close();

@@ -146,7 +146,10 @@ function useSheetKeys(key: string, undo: () => void, redo: () => void) {
   const { sheet = "brief" } = useParams();
   const docket = useDocketOnDemand();
   const go = async (step: number) => {
-    const { rows } = await docket();
+    const rows = await docket().then(
+      (answer) => answer.rows,
+      () => [], // who is next is not known without an answer
+    );
     const next = rows[rows.findIndex((row) => row.key === key) + step];
     if (next) void navigate(`/experiments/${next.key}/${sheet}`);
   };

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useId, useState } from "react";
 import type { PageChange, VariantOut } from "../../api/client";
 import { usePointing } from "../../api/hooks";
-import { keys } from "../../api/keys";
+import { askAgain, keys } from "../../api/keys";
 import { variantsIn } from "../../api/edits";
 import { useEditing } from "../editing";
 import { changeOf, FIELDS, KINDS, typed, type Typed } from "./pageChanges";
@@ -137,7 +137,7 @@ function OnThePage({ letter }: { letter: string }) {
   const opened = link.isSuccess;
   useEffect(() => {
     if (!opened) return;
-    const back = () => void cache.invalidateQueries({ queryKey: keys.experiment(experiment.key) });
+    const back = () => void askAgain(cache, keys.experiment(experiment.key));
     addEventListener("focus", back);
     return () => removeEventListener("focus", back);
   }, [opened, cache, experiment.key]);
