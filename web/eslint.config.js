@@ -10,7 +10,20 @@ export default tseslint.config(
   {
     files: ["**/*.{ts,tsx}"],
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
-    rules: { "@typescript-eslint/no-misused-promises": ["error", { checksVoidReturn: false }] },
+    rules: {
+      "@typescript-eslint/no-misused-promises": ["error", { checksVoidReturn: false }],
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector: "JSXAttribute[name.name='type'] > Literal[value=/^(date|datetime-local)$/]",
+          message: "Days and moments are typed in a DayInput, which knows their bounds.",
+        },
+        {
+          selector: "CallExpression[callee.property.name='invalidateQueries']",
+          message: "askAgain asks first answers again too.",
+        },
+      ],
+    },
   },
   { files: ["eslint.config.js"], ...tseslint.configs.disableTypeChecked },
 );

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useMe, useOwnActions, type Me } from "../api/accounts";
-import { useSession } from "../api/hooks";
+import { useZone } from "../api/hooks";
 import { moment, plural } from "../lib/format";
 import { CopyText } from "../parts/CopyText";
 import { errorOf, Failure, FormError, Panel, Skeleton } from "../parts/basics";
@@ -14,8 +14,7 @@ import { useTitle } from "../parts/title";
 export function AccountPage() {
   useTitle("Your account");
   const me = useMe();
-  const { data: session } = useSession();
-  const zone = session?.time_zone ?? "UTC";
+  const zone = useZone();
   return (
     <main className="mx-auto grid max-w-[900px] grid-cols-1 gap-3 px-6 pt-5 pb-12 max-sm:px-3">
       <h1 className="text-[27px]">Your account</h1>

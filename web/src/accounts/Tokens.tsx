@@ -5,6 +5,7 @@ import { Asked } from "../parts/Asked";
 import { CopyText } from "../parts/CopyText";
 import { errorOf, FormError } from "../parts/basics";
 import { FormField } from "../parts/FormField";
+import { DayInput } from "../parts/DayInput";
 
 export interface MakeToken {
   mutate: (body: { name: string; scopes: string[]; expires_at: string }, options?: { onSuccess?: () => void }) => void;
@@ -95,9 +96,10 @@ export function Tokens({ tokens, scopes, zone, make, withdraw }: Props) {
             </label>
           ))}
         </fieldset>
-        <div className="w-40">
-          <FormField small label="Last day" type="date" value={until} change={setUntil} />
-        </div>
+        <label>
+          <span className="quiet mb-1 block text-sm">Last day, {zone} time</span>
+          <DayInput label="Last day" value={until} change={setUntil} />
+        </label>
         <button className="btn btn-sm" disabled={!name.trim() || !chosen.length || !until || make.isPending}>
           Make a token
         </button>

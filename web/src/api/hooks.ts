@@ -46,6 +46,9 @@ export function useSession() {
   });
 }
 
+/** The time zone in which the workspace cuts its days. */
+export const useZone = (): string => useSession().data?.time_zone ?? "UTC";
+
 /** Previews of the variants on the page, whether the script is there, and where it was seen; with an address of the page only. */
 export function useOnPage(key: string, page: string, days: number) {
   return useQuery({

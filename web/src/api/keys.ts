@@ -129,6 +129,7 @@ export const editsOf = (key: string) => ({ id: `edit-${key}` });
  */
 export async function askAgain(cache: QueryClient, queryKey: QueryKey = []): Promise<void> {
   void cache.cancelQueries({ queryKey, predicate: (query) => query.state.data === undefined });
+  // eslint-disable-next-line no-restricted-syntax -- the one place of it
   await cache.invalidateQueries({ queryKey });
 }
 

@@ -2,7 +2,7 @@ import { LETTERS } from "../api/vocabulary";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { niceRange, niceTicks } from "../lib/axis";
 import { variantColour } from "../lib/variants";
-import { useSession } from "../api/hooks";
+import { useZone } from "../api/hooks";
 import { moment, weekday } from "../lib/format";
 import { noteLines } from "./noteLines";
 
@@ -28,8 +28,8 @@ export function DailyLines({ days, values, format, label, height = 200, notes = 
     number: index + 1,
     ...Object.fromEntries(values.map((column, arm) => [`arm${arm}`, column[index] ?? null])),
   }));
-  const { data: session } = useSession();
-  const phrase = (iso: string) => (hours ? moment(iso, session?.time_zone ?? "UTC") : weekday(iso));
+  const zone = useZone();
+  const phrase = (iso: string) => (hours ? moment(iso, zone) : weekday(iso));
   const range = niceRange(values.flat().filter((value): value is number => value !== null));
   return (
     <div role="img" aria-label={label}>

@@ -1,7 +1,7 @@
 import { useCallback, useMemo, useState } from "react";
 import { Link } from "react-router";
 import type { Docket, DocketRow } from "../api/client";
-import { useDocket, useLooked, useSession, type DocketFilter } from "../api/hooks";
+import { useDocket, useLooked, useSession, type DocketFilter, useZone } from "../api/hooks";
 import { StripAxis } from "../charts/IntervalStrip";
 import { sharedAxis } from "../lib/axis";
 import { moment, plural } from "../lib/format";
@@ -124,10 +124,10 @@ function Page({ headline, children }: { headline: string; children: React.ReactN
 
 /** What others did since one looked last. */
 function Since({ docket, only, show }: { docket: Docket; only: boolean; show: (only: boolean) => void }) {
-  const { data: session } = useSession();
+  const zone = useZone();
   const looked = useLooked();
   if (docket.changed === 0 && !only) return null;
-  const since = moment(docket.looked_at, session?.time_zone ?? "UTC");
+  const since = moment(docket.looked_at, zone);
   return (
     <div className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm" aria-live="polite">
       <span>

@@ -5,7 +5,7 @@ interface Props {
   value: string;
   change: (text: string) => void;
   error?: string | undefined;
-  type?: "text" | "password" | "email" | "date";
+  type?: "text" | "password" | "email";
   autoComplete?: string;
   autoFocus?: boolean;
   placeholder?: string;

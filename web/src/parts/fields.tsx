@@ -1,5 +1,6 @@
 import { useEffect, useId, useState, type ReactNode } from "react";
 import { ComboInput } from "./ComboInput";
+import { DayInput, wrongDay } from "./DayInput";
 import { TermMark } from "./Term";
 import { useDraft } from "../lib/drafts";
 import { count } from "../lib/format";
@@ -385,22 +386,20 @@ interface DayProps extends Pick<TextProps, "label" | "note" | "error"> {
   value: string;
   save: (value: string) => void;
   locked?: boolean;
+  first?: string | undefined;
+  last?: string | undefined;
 }
 
-const FIRST_DAY = "2000-01-01";
-const YEARS_AHEAD = 10;
-
 /** A day, saved on leaving the field: while its parts are typed it is another day with each key. */
-export function DayField({ label, value, save, note, error, locked = false }: DayProps) {
+export function DayField({ label, value, save, note, error, locked = false, first, last }: DayProps) {
   const id = useId();
   const [own, setOwn] = useState<string>();
-  const last = `${new Date().getUTCFullYear() + YEARS_AHEAD}-12-31`;
   const { text, type, drop, commit, unsaved } = useTypedText(
     value,
     (day) => {
-      const within = !day || (day >= FIRST_DAY && day <= last);
-      setOwn(within ? undefined : `${label} (${day}) must be a day from ${FIRST_DAY} to ${last}`);
-      if (within) save(day);
+      const wrong = wrongDay(label, day, first, last);
+      setOwn(wrong);
+      if (!wrong) save(day);
     },
     label,
     locked,
@@ -411,17 +410,17 @@ export function DayField({ label, value, save, note, error, locked = false }: Da
       <label htmlFor={id} className="quiet block text-sm">
         {label}
       </label>
-      <input
+      <DayInput
         id={id}
-        type="date"
-        className="input input-sm w-40"
-        min={FIRST_DAY}
-        max={last}
+        label={label}
+        quiet
         value={text}
+        first={first}
+        last={last}
         readOnly={locked}
         aria-invalid={!!message}
-        onChange={(event) => type(event.target.value)}
-        onBlur={commit}
+        change={type}
+        leave={commit}
         onKeyDown={(event) => {
           if (event.key === "Enter") commit();
           if (event.key === "Escape") drop();

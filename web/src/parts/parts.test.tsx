@@ -9,6 +9,7 @@ import { Row } from "../docket/Row";
 import { VariantTable } from "../sheets/evidence/VariantTable";
 import { Failure } from "./basics";
 import { Conditions } from "./Conditions";
+import { DayInput } from "./DayInput";
 import { ComboField, DayField, NumberField, TextField } from "./fields";
 import { Headline } from "./Headline";
 
@@ -174,6 +175,33 @@ describe("a day", () => {
       /^First day \(0202-03-01\) must be a day from 2000-01-01 to /,
     );
     expect(field).toHaveProperty("value", "0202-03-01");
+  });
+});
+
+describe("a day in a form", () => {
+  it.each([
+    ["a year half typed", "0202-03-01", "First day (0202-03-01) must be a day from 2000-01-01 to 2030-06-30"],
+    ["a day after the last", "2030-07-01", "First day (2030-07-01) must be a day from 2000-01-01 to 2030-06-30"],
+  ])("holds the form back with %s, and says why on leaving the field", (_what, typed, said) => {
+    show(<DayInput label="First day" aria-label="First day" value={typed} change={vi.fn()} last="2030-06-30" />);
+    const field = screen.getByLabelText<HTMLInputElement>("First day");
+    expect(field.checkValidity()).toBe(false);
+    expect(screen.queryByRole("alert")).toBeNull();
+    fireEvent.blur(field);
+    const why = screen.getByRole("alert");
+    expect(why.textContent).toBe(said);
+    expect(field.getAttribute("aria-describedby")).toBe(why.id);
+  });
+
+  it.each([
+    ["2030-06-30T23:59", null],
+    ["2030-07-01T00:00", "End (2030-07-01 00:00) must be a day from 2000-01-01 to 2030-06-30"],
+  ])("is a moment where it is timed, with the whole last day accepted: %s", (value, said) => {
+    show(<DayInput label="End" aria-label="End" timed value={value} change={vi.fn()} last="2030-06-30" />);
+    const field = screen.getByLabelText("End");
+    expect(field).toHaveProperty("max", "2030-06-30T23:59");
+    fireEvent.blur(field);
+    expect(screen.queryByRole("alert")?.textContent ?? null).toBe(said);
   });
 });
 

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { useSession } from "../api/hooks";
+import { useSession, useZone } from "../api/hooks";
 import { useForgetting, useForgotten } from "../api/running";
 import { count, moment, plural } from "../lib/format";
 import { Failure, Panel } from "../parts/basics";
@@ -7,6 +7,7 @@ import { Failure, Panel } from "../parts/basics";
 /** Everything by a person's ids is erased here; who keeps events elsewhere gets the list of the ids. */
 export function Forget() {
   const { data: session } = useSession();
+  const zone = useZone();
   const mayEdit = session?.account?.may_edit ?? false;
   if (!mayEdit) return null;
   return (
@@ -15,7 +16,7 @@ export function Forget() {
       note="everything by any of their ids is erased, and what is open is counted without them"
     >
       <Ask />
-      <Done zone={session?.time_zone ?? "UTC"} />
+      <Done zone={zone} />
     </Panel>
   );
 }

@@ -1,11 +1,12 @@
 import { useState, type ReactNode } from "react";
 import type { MachineKey } from "../api/client";
-import { useSession } from "../api/hooks";
+import { useSession, useZone } from "../api/hooks";
 import { useKeyActions, useMachineKeys } from "../api/running";
 import { count, moment } from "../lib/format";
 import { Asked } from "../parts/Asked";
 import { CopyText } from "../parts/CopyText";
 import { Failure, FormError, Panel, Skeleton, errorOf } from "../parts/basics";
+import { DayInput } from "../parts/DayInput";
 
 /** Keys that the pages of sites carry, for everybody to read; with the code that brings one in. */
 export function SiteKeys() {
@@ -174,15 +175,11 @@ function Bound({ label, value, change }: { label: string; value: string; change:
 }
 
 function Until({ value, change }: { value: string; change: (day: string) => void }) {
+  const zone = useZone();
   return (
     <label>
-      <span className="quiet block text-sm">Last day (may be empty)</span>
-      <input
-        type="date"
-        className="input input-sm w-40"
-        value={value}
-        onChange={(event) => change(event.target.value)}
-      />
+      <span className="quiet block text-sm">Last day, {zone} time (may be empty)</span>
+      <DayInput label="Last day" value={value} change={change} />
     </label>
   );
 }
@@ -195,6 +192,7 @@ interface ListProps {
 
 function KeyList({ kind, none, withdraw }: ListProps) {
   const { data: session } = useSession();
+  const zone = useZone();
   const query = useMachineKeys();
   const mayEdit = session?.account?.may_edit ?? false;
   if (query.isPending) return <Skeleton rows={2} />;
@@ -221,7 +219,7 @@ function KeyList({ kind, none, withdraw }: ListProps) {
             </Asked>
           )}
           <span className="quiet w-full text-sm">
-            <History made={key} zone={session?.time_zone ?? "UTC"} />
+            <History made={key} zone={zone} />
           </span>
         </li>
       ))}

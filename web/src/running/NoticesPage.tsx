@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import { useSession } from "../api/hooks";
+import { useZone } from "../api/hooks";
 import { useNotices, useReadNotices } from "../api/running";
 import { moment, plural } from "../lib/format";
 import { SHEET_TITLES, type SheetName } from "../lib/words";
@@ -17,7 +17,7 @@ export function NoticesPage() {
   useTitle("Notices");
   const notices = useNotices();
   const read = useReadNotices();
-  const { data: session } = useSession();
+  const zone = useZone();
   const unread = notices.data?.unread ?? 0;
   return (
     <main className="mx-auto max-w-[900px] px-6 pt-5 pb-12 max-sm:px-3">
@@ -40,7 +40,7 @@ export function NoticesPage() {
         {notices.data?.items.map((notice) => (
           <li key={notice.id} className={`sheet border-l-4 px-4 py-2 ${EDGE[notice.tone] ?? "border-l-neutral"}`}>
             <div className="quiet flex gap-3 text-sm">
-              <span>{moment(notice.at, session?.time_zone ?? "UTC")}</span>
+              <span>{moment(notice.at, zone)}</span>
               {notice.mailed && <span>mailed to the owner</span>}
               {!notice.read && <span className="font-semibold text-primary">new</span>}
             </div>

@@ -579,7 +579,9 @@ describe("connections and notices", () => {
       "device, device & language",
     );
     fireEvent.change(screen.getByLabelText("System that needs a key"), { target: { value: "Site" } });
-    fireEvent.change(screen.getAllByLabelText("Last day (may be empty)")[1]!, { target: { value: "2026-06-30" } });
+    fireEvent.change(screen.getAllByLabelText(/^Last day, .* time \(may be empty\)$/)[1]!, {
+      target: { value: "2026-06-30" },
+    });
     fireEvent.click(screen.getByText("Create key"));
     await screen.findByText("nv_secret");
     expect(calls.find((call) => call.method === "POST")?.body).toEqual({

@@ -1,4 +1,4 @@
-import { useLedger, useSession } from "../api/hooks";
+import { useLedger, useZone } from "../api/hooks";
 import { moment } from "../lib/format";
 import { Failure, Panel, Skeleton } from "../parts/basics";
 import { DataTable } from "../parts/DataTable";
@@ -14,7 +14,7 @@ interface Change {
 export function LedgerSheet() {
   const { experiment } = useEditing();
   const ledger = useLedger(experiment.key);
-  const { data: session } = useSession();
+  const zone = useZone();
   if (ledger.isPending) return <Skeleton />;
   if (ledger.isError) return <Failure error={ledger.error} again={() => void ledger.refetch()} />;
   return (
@@ -29,7 +29,7 @@ export function LedgerSheet() {
             align: "left",
             className: "whitespace-nowrap",
             value: (entry) => entry.at,
-            cell: (entry) => moment(entry.at, session?.time_zone ?? "UTC"),
+            cell: (entry) => moment(entry.at, zone),
           },
           {
             name: "Who",

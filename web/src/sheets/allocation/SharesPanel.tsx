@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Allocation, EpochShown } from "../../api/client";
 import { useAllocation, useEpochRecord, useReallocate, type Reallocation } from "../../api/allocation";
-import { useSession } from "../../api/hooks";
+import { useZone } from "../../api/hooks";
 import { SharesPicture } from "../../charts/SharesPicture";
 import { count, moment, rate } from "../../lib/format";
 import { fromCanonical } from "../../lib/numbers";
@@ -14,15 +14,14 @@ import { useEditing } from "../editing";
 /** The shares over time with their reasons, and the ways to take them in hand. */
 export function SharesPanel() {
   const { experiment, mayEdit } = useEditing();
-  const { data: session } = useSession();
   const running = experiment.state === "running";
+  const zone = useZone();
   const query = useAllocation(experiment.key, running);
   const segments = query.data ? segmentsOf(query.data) : [];
   const [chosen, setChosen] = useState<string | null>(null);
   if (query.isPending) return <Skeleton rows={3} />;
   if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
   const allocation = query.data;
-  const zone = session?.time_zone ?? "UTC";
   const when = (iso: string) => moment(iso, zone);
   const segment = chosen !== null && segments.includes(chosen) ? chosen : (segments[0] ?? "");
   const latest = allocation.epochs[allocation.epochs.length - 1];

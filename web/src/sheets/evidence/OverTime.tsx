@@ -17,6 +17,7 @@ import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
 import { Figured } from "./DerivationCard";
 import { LiftFigure } from "./LiftFigure";
+import { DayField } from "../../parts/fields";
 
 /** The lift as data came in, the daily figures, the lift by day of first exposure, and a selected date range. */
 export function OverTime({ evidence }: { evidence: Evidence }) {
@@ -186,17 +187,14 @@ function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: numbe
     <Panel fold="range" title="Selected date range" note="exploratory" line={first ? undefined : "all days"}>
       <div className="flex flex-wrap items-end gap-2 text-sm">
         {(["from", "to"] as const).map((name) => (
-          <label key={name}>
-            <span className="quiet block">{name}</span>
-            <input
-              type="date"
-              className="input input-sm w-36"
-              min={days[0]}
-              max={days.at(-1)}
-              value={params.get(name) ?? ""}
-              onChange={(event) => change({ [name]: event.target.value })}
-            />
-          </label>
+          <DayField
+            key={name}
+            label={name}
+            first={days[0]}
+            last={days.at(-1)}
+            value={params.get(name) ?? ""}
+            save={(day) => change({ [name]: day })}
+          />
         ))}
         {(first || last) && (
           <button className="btn btn-sm" onClick={() => change({ from: "", to: "" })}>

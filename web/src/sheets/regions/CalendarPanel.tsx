@@ -14,6 +14,7 @@ import { useEditing } from "../editing";
 import { groupTitle, levelsOf, type Group } from "./groups";
 import { useRegions } from "./planning";
 import { amount } from "./words";
+import { DayInput } from "../../parts/DayInput";
 
 type Wanted = Omit<SpendingCalendarIn, "version">;
 const PHASES = { test: "test", cool_down: "cool-down", after: "after it" } as const;
@@ -69,13 +70,7 @@ function Make() {
             <span className="quiet block">
               {plan.lower === null ? "First day without spending" : "First day of the test"}
             </span>
-            <input
-              type="date"
-              required
-              className="input input-sm w-40"
-              value={start}
-              onChange={(event) => setStart(event.target.value)}
-            />
+            <DayInput label="The first day" required value={start} change={setStart} />
           </label>
           <button className="btn btn-sm btn-primary" disabled={set.isPending}>
             Make the calendar

@@ -1,16 +1,16 @@
 import { DayField } from "../../parts/fields";
 import { useState } from "react";
 import { Link } from "react-router";
-import { useSession, useStep } from "../../api/hooks";
+import { useStep, useZone } from "../../api/hooks";
 import { moment, weekday } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
+import { DayInput } from "../../parts/DayInput";
 
 /** Start and end: planned, at a time, and as they were. */
 export function Dates() {
   const { experiment, save, mayEdit, locked, errorFor } = useEditing();
-  const { data: session } = useSession();
-  const zone = session?.time_zone ?? "UTC";
+  const zone = useZone();
   const running = experiment.state === "running" || experiment.state === "paused";
   return (
     <Panel
@@ -67,37 +67,37 @@ export function Dates() {
 
 function EndTime() {
   const { experiment } = useEditing();
-  const { data: session } = useSession();
+  const zone = useZone();
   const step = useStep(experiment.key);
   const [typed, setTyped] = useState("");
   return (
     <div>
       <span className="quiet block text-sm">
-        {experiment.ends_at
-          ? `Ends by itself ${moment(experiment.ends_at, session?.time_zone ?? "UTC")}`
-          : "Ends by hand"}
+        {experiment.ends_at ? `Ends by itself ${moment(experiment.ends_at, zone)}` : "Ends by hand"}
       </span>
-      <span className="flex gap-2">
-        <input
-          type="datetime-local"
-          aria-label={`End at, ${session?.time_zone ?? "UTC"} time`}
-          className="input input-sm w-52"
-          value={typed}
-          onChange={(event) => setTyped(event.target.value)}
-        />
-        <button
-          className="btn btn-sm"
-          disabled={!typed}
-          onClick={() => step.mutate({ kind: "end-time", ends_at: typed })}
-        >
+      <form
+        className="flex flex-wrap items-center gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          step.mutate({ kind: "end-time", ends_at: typed });
+        }}
+      >
+        <DayInput label="End" timed aria-label={`End at, ${zone} time`} value={typed} change={setTyped} />
+        <span className="quiet text-sm">{zone} time</span>
+        <button className="btn btn-sm" disabled={!typed || step.isPending}>
           Set
         </button>
         {experiment.ends_at && (
-          <button className="btn btn-sm" onClick={() => step.mutate({ kind: "end-time", ends_at: null })}>
+          <button
+            type="button"
+            className="btn btn-sm"
+            disabled={step.isPending}
+            onClick={() => step.mutate({ kind: "end-time", ends_at: null })}
+          >
             By hand
           </button>
         )}
-      </span>
+      </form>
       <FormError error={step.error} />
     </div>
   );

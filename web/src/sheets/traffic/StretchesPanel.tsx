@@ -10,7 +10,7 @@ import { Term } from "../../parts/Term";
 import { Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { variantsIn } from "../../api/edits";
 import { useEditing } from "../editing";
-import { Buttons, DayField, FirstDay, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
+import { Buttons, DayLine, FirstDay, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
 import { JoinDialog } from "./JoinDialog";
 
 type Asked = "split" | "stop" | "join";
@@ -246,7 +246,7 @@ function StopDialog({ split, stop, close }: StopProps) {
             />
           </fieldset>
         ) : (
-          <DayField
+          <DayLine
             label="On the day"
             note="empty for today; it is compared up to the day before"
             value={day}

@@ -5,6 +5,7 @@ import { rate } from "../../lib/format";
 import { fromCanonical } from "../../lib/numbers";
 import { NumberInput } from "../../parts/NumberInput";
 import { FormError, errorOf } from "../../parts/basics";
+import { DayInput } from "../../parts/DayInput";
 
 export function letterAt(place: number): string {
   return LETTERS[place] ?? "";
@@ -62,21 +63,15 @@ interface DayProps {
   value: string;
   change: (day: string) => void;
   required?: boolean;
-  min?: string;
+  first?: string;
 }
 
-export function DayField({ label, note, change, ...input }: DayProps) {
+export function DayLine({ note, ...input }: DayProps) {
   const id = useId();
   return (
-    <label className="mt-3 flex items-center gap-3">
-      <span className="w-24">{label}</span>
-      <input
-        type="date"
-        className="input input-sm w-40"
-        onChange={(event) => change(event.target.value)}
-        aria-describedby={id}
-        {...input}
-      />
+    <label className="mt-3 flex flex-wrap items-center gap-3">
+      <span className="w-24">{input.label}</span>
+      <DayInput aria-describedby={id} {...input} />
       <span id={id} className="quiet text-sm">
         {note}
       </span>
@@ -94,11 +89,11 @@ interface FirstDayProps {
 /** The day from the beginning of which another split holds. */
 export function FirstDay({ split, served, value, change }: FirstDayProps) {
   return (
-    <DayField
+    <DayLine
       label="From the day"
       note={served ? "from midnight on, so that a day has one split" : "the first whole day with these shares"}
       required
-      min={split.earliest_day}
+      first={split.earliest_day}
       value={value}
       change={change}
     />

@@ -8,6 +8,7 @@ import { errorOf, FormError } from "../../parts/basics";
 import { useEditing } from "../editing";
 import { NEW_GROUP } from "../../library/ConditionGroups";
 import { RolloutLines, type PlanLine } from "./RolloutLines";
+import { DayInput } from "../../parts/DayInput";
 
 interface Line {
   day: string;
@@ -103,12 +104,7 @@ export function RolloutFields({ plan, change, decided, error, path = "" }: Field
         )}
         <label>
           <span className="quiet block text-sm">Until the release, last day (may be empty)</span>
-          <input
-            type="date"
-            className="input input-sm w-40"
-            value={plan.until}
-            onChange={(event) => change(() => ({ until: event.target.value }))}
-          />
+          <DayInput label="Last day" value={plan.until} change={(until) => change(() => ({ until }))} />
         </label>
       </div>
       {served && (
@@ -200,12 +196,11 @@ function Steps({ lines, setLines }: StepsProps) {
         <div key={place} className="mb-1 flex flex-wrap items-center gap-2">
           <label className="flex items-center gap-2">
             <span className="quiet w-10 text-sm">from</span>
-            <input
-              type="date"
-              className="input input-sm w-40"
+            <DayInput
+              label={`Day of step ${place + 1}`}
               aria-label={`Day of step ${place + 1}`}
               value={line.day}
-              onChange={(event) => change(place, { day: event.target.value })}
+              change={(day) => change(place, { day })}
             />
           </label>
           <NumberInput

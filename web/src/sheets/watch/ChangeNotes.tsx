@@ -3,6 +3,7 @@ import { useChangeNotes, useNotes } from "../../api/running";
 import { plural, weekday } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
+import { DayInput } from "../../parts/DayInput";
 
 /** What changed elsewhere while the experiment ran; drawn on the charts over time. */
 export function ChangeNotes() {
@@ -51,13 +52,7 @@ export function ChangeNotes() {
             add.mutate({ day, text, everywhere }, { onSuccess: () => setText("") });
           }}
         >
-          <input
-            type="date"
-            className="input input-sm w-40"
-            aria-label="Day of the change"
-            value={day}
-            onChange={(event) => setDay(event.target.value)}
-          />
+          <DayInput label="Day of the change" aria-label="Day of the change" value={day} change={setDay} />
           <input
             className="input input-sm w-64"
             aria-label="What changed"

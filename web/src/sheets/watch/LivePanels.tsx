@@ -1,5 +1,5 @@
 import type { Live, Stratum } from "../../api/client";
-import { useSession } from "../../api/hooks";
+import { useZone } from "../../api/hooks";
 import { DailyLines } from "../../charts/onDemand";
 import { count, moment, plural, pvalue, rate, weekday } from "../../lib/format";
 import { Empty, Panel } from "../../parts/basics";
@@ -29,10 +29,9 @@ export function DataQualityIssues({ live }: { live: Live }) {
 
 /** Of data that are counted where they live: how fresh the figures are, and what the last run did. */
 export function LookedAt({ live, unit }: { live: Live; unit: string }) {
-  const { data: session } = useSession();
+  const zone = useZone();
   const run = live.looked_at;
   if (!run) return null;
-  const zone = session?.time_zone ?? "UTC";
   return (
     <Panel
       title="Counted where the data live"
@@ -185,8 +184,7 @@ export function ChangesMade({ live }: { live: Live }) {
 
 /** The latest exposures and events, updated every few seconds. */
 export function Latest({ live, running, fold }: { live: Live; running: boolean; fold: boolean }) {
-  const { data: session } = useSession();
-  const zone = session?.time_zone ?? "UTC";
+  const zone = useZone();
   return (
     <Panel
       fold={fold ? "latest" : undefined}
@@ -399,7 +397,7 @@ function Strata({ live, strata, name, title }: StrataProps) {
 
 /** The events that the metrics count, and what else came in within a day. */
 export function Intake({ live }: { live: Live }) {
-  const { data: session } = useSession();
+  const zone = useZone();
   const { last_day: seen } = live;
   const facts: [string, string][] = [
     ["Events received, whole workspace", count(seen.events)],
@@ -432,9 +430,7 @@ export function Intake({ live }: { live: Live }) {
               <span className="font-mono">{event.name}</span> <span className="quiet">{event.metrics.join(", ")}</span>
             </span>
             <span className="text-right whitespace-nowrap">
-              {event.last_at
-                ? `${plural(event.times, "time")}, last ${moment(event.last_at, session?.time_zone ?? "UTC")}`
-                : "never seen"}
+              {event.last_at ? `${plural(event.times, "time")}, last ${moment(event.last_at, zone)}` : "never seen"}
             </span>
           </li>
         ))}

@@ -3,7 +3,7 @@ import { Link, useSearchParams } from "react-router";
 import type { OnPage } from "../../../api/client";
 import { useOnPage } from "../../../api/hooks";
 import { day, moment } from "../../../lib/format";
-import { useSession } from "../../../api/hooks";
+import { useZone } from "../../../api/hooks";
 import { CopyText } from "../../../parts/CopyText";
 import { Findings } from "../../../parts/Findings";
 import { Letter } from "../../../parts/Letter";
@@ -142,8 +142,7 @@ function Previews({ experiment, previews, days, setDays }: PreviewsProps) {
 
 /** Whether the script is on the page, and where else it has been seen. */
 function Installed({ known, again, busy }: { known: OnPage; again: () => void; busy: boolean }) {
-  const { data: session } = useSession();
-  const zone = session?.time_zone ?? "UTC";
+  const zone = useZone();
   return (
     <div className="mt-3 border-t border-base-300 pt-2">
       <div className="mb-1 flex items-center gap-3">

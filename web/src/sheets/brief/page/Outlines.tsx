@@ -1,6 +1,6 @@
 import { moment } from "../../../lib/format";
 import { OutlineDrawing } from "../../../parts/OutlineDrawing";
-import { usePageUse, useSession } from "../../../api/hooks";
+import { usePageUse, useZone } from "../../../api/hooks";
 
 const MAX_HEIGHT = 240;
 const MAX_WIDTH = 270;
@@ -8,7 +8,7 @@ const MAX_WIDTH = 270;
 /** Each variant's page as the script last saw it in a preview, on a computer and on a phone. */
 export function Outlines({ experiment, letter }: { experiment: string; letter: string }) {
   const use = usePageUse(experiment, true);
-  const { data: session } = useSession();
+  const zone = useZone();
   const drawn = (use.data?.devices ?? []).flatMap(({ device, outlines }) =>
     outlines.filter((one) => one.letter === letter).map((outline) => ({ device, outline })),
   );
@@ -24,7 +24,7 @@ export function Outlines({ experiment, letter }: { experiment: string; letter: s
             label={`${letter} in outline, ${device}`}
           />
           <figcaption className="quiet mt-1 text-xs">
-            {device}, {moment(outline.taken_at, session?.time_zone ?? "UTC")}
+            {device}, {moment(outline.taken_at, zone)}
           </figcaption>
         </figure>
       ))}
