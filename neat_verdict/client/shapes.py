@@ -3906,6 +3906,7 @@ class VersionOut(TypedDict):
 
 
 class VocabularyOut(TypedDict):
+    columns: dict[str, list[str]]
     designs: list[DesignOut]
     letters: str
     methods: list[MethodOut]

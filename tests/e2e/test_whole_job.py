@@ -21,6 +21,18 @@ def counts_file(days, per_day, header="Date;Group;Visitors;Orders", first=None, 
     return {"name": "counts.csv", "mimeType": "text/csv", "buffer": "\n".join(lines).encode()}
 
 
+def paste(field, text):
+    """What a spreadsheet puts on the clipboard, pasted into a field."""
+    field.evaluate(
+        """(field, text) => {
+            const clipboardData = new DataTransfer();
+            clipboardData.setData("text", text);
+            field.dispatchEvent(new ClipboardEvent("paste", { clipboardData, bubbles: true, cancelable: true }));
+        }""",
+        text,
+    )
+
+
 def fill(page, label, text):
     """Type into a field that saves on leaving, and wait until it has."""
     with page.expect_response(lambda r: r.request.method == "PATCH") as saved:
@@ -130,15 +142,12 @@ def test_a_bad_file_is_told_row_by_row_and_a_weekly_swap_is_unsound(people):
     page.get_by_role("button", name="Type or paste").click()
     day = date.today() - timedelta(days=3)
     cells = f"day\tvariant\tunits\tconversions\n2026-02-30\tA\t100\t5\n{day}\tA\t100\t5%\n{day}\tB\t90\t7"
-    page.get_by_label("day, row 1").evaluate(
-        """(field, text) => {
-            const clipboardData = new DataTransfer();
-            clipboardData.setData("text", text);
-            field.dispatchEvent(new ClipboardEvent("paste", { clipboardData, bubbles: true, cancelable: true }));
-        }""",
-        cells,
-    )
+    paste(page.get_by_label("day, row 1"), cells)
     expect(page.get_by_label("conversions, row 3")).to_have_value("7")
+    page.get_by_label("day, row 1").focus()
+    for key in ("ArrowDown", "Enter", "ArrowRight"):
+        page.keyboard.press(key)
+    expect(page.get_by_label("variant, row 3")).to_be_focused()
     page.get_by_role("button", name="Preview").click()
     wrong = page.get_by_role("region", name="Wrong rows")
     expect(wrong.get_by_role("row")).to_have_count(3)
@@ -178,6 +187,12 @@ def test_the_scratchpad_answers_from_its_address_and_refuses_bare_rates(people):
     shared = page.url
     page.get_by_label("Conversions of B").fill("5.5%")
     expect(page.get_by_role("alert")).to_contain_text("A rate without its counts cannot be judged")
+    paste(page.get_by_label("Units of A"), "Orders\tVisitors\n2104\t41433\n2284\t41480")
+    expect(page.get_by_label("Conversions of B")).to_have_value("2284")
+    expect(answer).to_contain_text("+8.4%")
+    paste(page.get_by_label("Units of A"), "Orders\tMood\n1\tgood")
+    expect(page.get_by_role("alert")).to_contain_text("what is meant by Mood?")
+    expect(page.get_by_label("Conversions of A")).to_have_value("2104")
 
     other = people().sign_in("silas").page
     other.goto(shared)

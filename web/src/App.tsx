@@ -1,6 +1,5 @@
 import { lazy, Suspense } from "react";
 import { Navigate, Outlet, Route, Routes, useLocation } from "react-router";
-import { DocketPage } from "./docket/DocketPage";
 import { Empty, Skeleton } from "./parts/basics";
 import { Boundary, Failed } from "./parts/Boundary";
 import { useLook } from "./parts/look";
@@ -9,6 +8,7 @@ import { SignInAgain } from "./parts/SignInAgain";
 import { TopBar } from "./parts/TopBar";
 import { SignInPage } from "./SignInPage";
 
+const DocketPage = lazy(() => import("./docket/DocketPage").then((m) => ({ default: m.DocketPage })));
 const ExperimentPage = lazy(() => import("./sheets/ExperimentPage").then((m) => ({ default: m.ExperimentPage })));
 const ScratchpadPage = lazy(() => import("./scratchpad/ScratchpadPage").then((m) => ({ default: m.ScratchpadPage })));
 const LibraryPage = lazy(() => import("./library/LibraryPage").then((m) => ({ default: m.LibraryPage })));

@@ -13,43 +13,10 @@ from operator import itemgetter
 
 from neat_verdict.core.checks import InputError, check_length
 from neat_verdict.core.limits import MAX_COLUMNS, MAX_HEADER_LENGTH
+from neat_verdict.core.text.column_names import COLUMN_NAMES
 
 _STRAY = 0.05  # the part of NULs in the first 4 kB, up to which a file is text with a slip in it
 csv.field_size_limit(2**31 - 1)  # a stray quote is reported as a wrong row, not as a failure of the reader
-# Names that exports commonly give these columns, in several languages' spellings without accents.
-_KNOWN = {
-    "day": {"day", "date", "tag", "datum", "jour", "fecha", "dia", "dato", "data", "dt"},
-    "first_day": set(),
-    "variant": {"variant", "arm", "group", "version", "bucket", "cell", "variante", "gruppe", "groupe", "treatment", "variation"},
-    "units": {
-        "units", "visitors", "users", "sessions", "visits", "exposures", "exposed", "n", "total", "impressions", "count",
-        "besucher", "visiteurs", "visitantes", "unique visitors", "sample",
-    },
-    "conversions": {
-        "conversions", "converted", "successes", "orders", "bookings", "booked", "purchases", "goals", "signups", "clicks",
-        "konversionen", "conversiones", "events", "x",
-    },
-    "total": {"total", "sum", "revenue", "amount", "value", "summe", "somme", "suma"},
-    "squares": {"squares", "total of squares", "sum of squares", "total squares", "sumsq", "quadrate", "squared"},
-    "numerator": {"numerator", "above", "zaehler", "zahler", "numerateur"},
-    "denominator": {"denominator", "below", "nenner", "denominateur"},
-    "numerator_squares": {"numerator squares", "squares of numerator", "numerator squared"},
-    "denominator_squares": {"denominator squares", "squares of denominator", "denominator squared"},
-    "cost": {"cost", "costs", "spend", "spent", "kosten", "cout", "coste", "budget"},
-    "impressions": {"impressions", "views", "shown", "ansichten", "vues", "vistas"},
-    "amount": {"amount", "amounts", "revenue", "value", "turnover", "sum", "umsatz", "betrag", "montant", "importe"},
-    "currency": {"currency", "wahrung", "waehrung", "devise", "moneda", "valuta"},
-    "before": {"before", "pre", "pre period", "vorher", "avant", "antes"},
-    "before_squares": {"before squares", "squares of before", "pre squares"},
-    "cross": {"cross", "cross product", "product", "products"},
-    "cubes": {"cubes", "total of cubes", "sum of cubes", "cubed"},
-    "numerator_cubes": {"numerator cubes"},
-    "denominator_cubes": {"denominator cubes"},
-    "before_cubes": {"before cubes"},
-    "squares_cross": {"squares cross"},
-    "cross_squares": {"cross squares"},
-}  # fmt: skip
-
 # Names that say it whole only: a word such as "from" stands in many others.
 _KNOWN_WHOLE = {
     "first_day": {
@@ -151,8 +118,8 @@ def match_columns(header: tuple[str, ...], fields: tuple[str, ...]) -> dict[str,
     bare = [_bare(name) for name in header]
     result: dict[str, int | None] = dict.fromkeys(fields)
     rules: tuple[Callable[[str, str], bool], ...] = (
-        lambda name, field: name in _KNOWN[field] or name in _KNOWN_WHOLE.get(field, ()),
-        lambda name, field: bool(_KNOWN[field] & set(name.split())),
+        lambda name, field: name in COLUMN_NAMES[field] or name in _KNOWN_WHOLE.get(field, ()),
+        lambda name, field: bool(COLUMN_NAMES[field] & set(name.split())),
     )
     for fits in rules:
         for field in fields:

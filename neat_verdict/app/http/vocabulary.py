@@ -13,6 +13,7 @@ from neat_verdict.core.matching import OPERATOR_WORDS, OPERATORS
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import KINDS
 from neat_verdict.core.questions import QUESTIONS
+from neat_verdict.core.text.column_names import COLUMN_NAMES
 from neat_verdict.core.text.glossary import GLOSSARY
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import VERDICTS, VerdictKind
@@ -117,6 +118,10 @@ class TermOut(Schema):
     own: bool
 
 
+# What a table pasted into the Scratchpad may have columns of.
+_PASTED = ("variant", "units", "conversions", "cost", "impressions", "amount")
+
+
 class VocabularyOut(Schema):
     letters: str
     questions: list[QuestionOut]
@@ -126,6 +131,8 @@ class VocabularyOut(Schema):
     region_verdicts: list[VerdictOut]
     metric_kinds: list[MetricKindOut]
     value_kinds: list[ValueKindOut]
+    # How columns of a pasted table may be called, by what stands in them; without case and accents.
+    columns: dict[str, list[str]]
 
 
 def glossary() -> list[TermOut]:
@@ -226,6 +233,7 @@ def vocabulary() -> VocabularyOut:
             ValueKindOut(name=kind, operators=[ChoiceOut(name=one, title=OPERATOR_WORDS[one]) for one in operators])
             for kind, operators in OPERATORS.items()
         ],
+        columns={field: sorted(COLUMN_NAMES[field]) for field in _PASTED},
     )
 
 

@@ -25,7 +25,7 @@ from neat_verdict.app.reports.slides import to_slides
 from neat_verdict.app.reports.strips import VARIANTS, strips
 
 _SLIDES = "application/vnd.openxmlformats-officedocument.presentationml.presentation"
-_FONTS = {"Newsreader": "newsreader-latin-standard-normal-*", "Instrument Sans": "instrument-sans-latin-wght-normal-*"}
+_FONTS = {"Newsreader": "newsreader-latin-wght-normal-*", "Instrument Sans": "instrument-sans-latin-wght-normal-*"}
 
 
 def page(experiment: Experiment) -> HttpResponse:

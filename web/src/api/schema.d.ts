@@ -11401,6 +11401,10 @@ export interface components {
         };
         /** VocabularyOut */
         VocabularyOut: {
+            /** Columns */
+            columns: {
+                [key: string]: string[];
+            };
             /** Designs */
             designs: components["schemas"]["DesignOut"][];
             /** Letters */

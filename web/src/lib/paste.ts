@@ -5,6 +5,40 @@ export function pastedCells(text: string): string[][] {
   return lines.map((line) => line.split(mark).map((cell) => cell.trim()));
 }
 
+/** Whether the first row names the columns: words above figures. */
+export function isHeaded(cells: string[][]): boolean {
+  const [first = [], second = []] = cells;
+  return (
+    first.length > 1 && first.every((cell) => cell !== "" && !/\d/.test(cell)) && second.some((cell) => /\d/.test(cell))
+  );
+}
+
+/** A name of a column without its case, its accents and what is no letter. */
+export const bareName = (name: string): string =>
+  name
+    .normalize("NFKD")
+    .replace(/\p{M}/gu, "")
+    .toLowerCase()
+    .replace(/[^a-z]+/g, " ")
+    .trim();
+
+export interface Table {
+  head: string[];
+  cells: string[][];
+}
+
+/** Lay a headed paste over a table from a row on, each column below its name; a name that is not there yet is one column more. */
+export function layByName(table: Table, [names = [], ...rows]: string[][], row: number): Table {
+  const bare = table.head.map(bareName);
+  const added = names.filter((name) => !bare.includes(bareName(name)));
+  const head = [...table.head, ...added];
+  const places = names.map((name) => [...bare, ...added.map(bareName)].indexOf(bareName(name)));
+  const cells = Array.from({ length: Math.max(table.cells.length, row + rows.length) }, (_, r) =>
+    head.map((_, c) => rows[r - row]?.[places.indexOf(c)] ?? table.cells[r]?.[c] ?? ""),
+  );
+  return { head, cells };
+}
+
 /** Lay pasted cells over a grid from a corner; the grid grows downwards as needed and never sideways. */
 export function layOver(grid: string[][], cells: string[][], row: number, column: number): string[][] {
   const width = grid[0]?.length ?? 0;

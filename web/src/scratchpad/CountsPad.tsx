@@ -14,6 +14,7 @@ import { Method } from "../sheets/evidence/Method";
 import { VariantTable } from "../sheets/evidence/VariantTable";
 import { BLANK, MONEY, parseSplit, readCounts, writeCounts, type PadArm, type PadRule } from "./address";
 import { MoneyPanel } from "./MoneyPanel";
+import { pasteArms, type Field } from "./paste";
 import { PadNumber } from "./PadNumber";
 import { QuestionChoice } from "./QuestionChoice";
 import { useAddress } from "./useAddress";
@@ -58,7 +59,10 @@ export function CountsPad() {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_290px] gap-4 max-lg:grid-cols-1">
       <div className="grid grid-cols-[minmax(0,1fr)] content-start gap-3">
-        <Panel title="Counts" note="units exposed, and how many of them converted">
+        <Panel
+          title="Counts"
+          note="units exposed, and how many of them converted; a table of a spreadsheet can be pasted"
+        >
           <Arms arms={arms} problems={problems} change={(next) => write(next, rule)} />
           <div className="mt-3 flex flex-wrap gap-5 border-t border-base-300 pt-2">
             <QuestionChoice value={rule.question} change={(question) => write(arms, { ...rule, question })} />
@@ -149,6 +153,14 @@ function Arms({ arms, problems, change }: ArmsProps) {
   const set = (index: number, part: Partial<PadArm>) =>
     change(arms.map((arm, i) => (i === index ? { ...arm, ...part } : arm)));
   const [asked, setAsked] = useState(false);
+  const [refused, setRefused] = useState("");
+  const pasting = (index: number, field: Field) => (event: React.ClipboardEvent) => {
+    const pasted = pasteArms(arms, event.clipboardData.getData("text"), field, index);
+    setRefused(typeof pasted === "string" ? pasted : "");
+    if (pasted === null) return;
+    event.preventDefault();
+    if (typeof pasted !== "string") change(pasted);
+  };
   const withMoney = asked || arms.some((arm) => MONEY.some((field) => arm[field]));
   return (
     <>
@@ -169,6 +181,7 @@ function Arms({ arms, problems, change }: ArmsProps) {
                   placeholder={index === 0 ? "Control" : `Variant ${letter}`}
                   value={arm.name}
                   onChange={(event) => set(index, { name: event.target.value })}
+                  onPaste={pasting(index, "name")}
                 />
                 <input
                   className="input input-sm w-32 text-right"
@@ -177,6 +190,7 @@ function Arms({ arms, problems, change }: ArmsProps) {
                   inputMode="numeric"
                   value={arm.units}
                   onChange={(event) => set(index, { units: event.target.value })}
+                  onPaste={pasting(index, "units")}
                 />
                 <input
                   className="input input-sm w-32 text-right"
@@ -185,6 +199,7 @@ function Arms({ arms, problems, change }: ArmsProps) {
                   inputMode="numeric"
                   value={arm.conversions}
                   onChange={(event) => set(index, { conversions: event.target.value })}
+                  onPaste={pasting(index, "conversions")}
                 />
                 <button
                   className="btn btn-xs w-16"
@@ -206,6 +221,7 @@ function Arms({ arms, problems, change }: ArmsProps) {
                         inputMode="decimal"
                         value={arm[field]}
                         onChange={(event) => set(index, { [field]: event.target.value })}
+                        onPaste={pasting(index, field)}
                       />
                     </label>
                   ))}
@@ -220,7 +236,16 @@ function Arms({ arms, problems, change }: ArmsProps) {
           );
         })}
       </div>
-      <button className="btn btn-xs mt-2" disabled={arms.length >= 10} onClick={() => change([...arms, BLANK])}>
+      {refused && (
+        <p role="alert" className="mt-2 text-sm text-error">
+          {refused}
+        </p>
+      )}
+      <button
+        className="btn btn-xs mt-2"
+        disabled={arms.length >= LETTERS.length}
+        onClick={() => change([...arms, BLANK])}
+      >
         One variant more
       </button>
       {!withMoney && (

@@ -26,6 +26,7 @@ import { Split } from "./traffic/Split";
 import { DecisionForm } from "./verdict/DecisionForm";
 import { planOf, sentPlan } from "./verdict/RolloutForm";
 import type { PlanLine } from "./verdict/RolloutLines";
+import type { Table } from "../lib/paste";
 import { CountsGrid } from "./watch/CountsGrid";
 import { DataIn } from "./watch/DataIn";
 import { PreviewPanel } from "./watch/PreviewPanel";
@@ -299,24 +300,81 @@ describe("the preview of a file", () => {
 });
 
 function Typing({ read }: { read: (file: File) => void }) {
-  const draft = useState<string[][] | null>(null);
+  const draft = useState<Table | null>(null);
   return <CountsGrid fields={["day", "variant", "units", "conversions"]} draft={draft} read={read} />;
 }
 
 describe("the grid of counts", () => {
-  it("takes a paste with its header and hands on a file", async () => {
+  /** What stands in the file that the grid hands on after these pastes, each into the field of that name. */
+  async function handedOn(pastes: [field: string, text: string][]) {
     const read = vi.fn<(file: File) => void>();
     open(<Typing read={read} />);
-    const clipboardData = { getData: () => "Date\tArm\tn\tx\n2026-03-02\tA\t1,000\t50\n2026-03-02\tB\t990\t61" };
-    fireEvent.paste(screen.getByLabelText("day, row 1"), { clipboardData });
+    for (const [field, text] of pastes)
+      fireEvent.paste(screen.getByLabelText(field), { clipboardData: { getData: () => text } });
     fireEvent.click(screen.getByText("Preview"));
-    const [file] = read.mock.calls[0] ?? [];
-    const text = await new Promise((tell) => {
+    return new Promise((resolve) => {
       const reader = new FileReader();
-      reader.onload = () => tell(reader.result);
-      reader.readAsText(file ?? new Blob());
+      reader.onload = () => resolve(reader.result);
+      reader.readAsText(read.mock.calls[0]?.[0] ?? new Blob());
     });
-    expect(text).toBe('day,variant,units,conversions\n2026-03-02,A,"1,000",50\n2026-03-02,B,990,61');
+  }
+  const HEADED = "n\tDate\tArm\tx\n1,000\t2026-03-02\tA\t50\n990\t2026-03-02\tB\t61";
+
+  it("takes pasted headings with what stands below them, whatever their order", async () => {
+    expect(await handedOn([["day, row 1", HEADED]])).toBe('n,Date,Arm,x\n"1,000",2026-03-02,A,50\n990,2026-03-02,B,61');
+  });
+
+  it("puts a second headed paste below its own names, and has a column more for what is new", async () => {
+    const more = "ARM\tx\tnote\nC\t70\tlate";
+    expect(
+      await handedOn([
+        ["day, row 1", HEADED],
+        ["Date, row 2", more],
+      ]),
+    ).toBe('n,Date,Arm,x,note\n"1,000",2026-03-02,A,50,\n990,2026-03-02,C,70,late');
+  });
+
+  it("lays cells without headings from the field on into which they are pasted", async () => {
+    expect(await handedOn([["units, row 1", "1000\t50\n990\t61"]])).toBe(
+      "variant,units,conversions\nA,1000,50\nB,990,61",
+    );
+  });
+
+  it("is gone through by the arrow keys and Enter, and by Tab along one row only", () => {
+    open(<Typing read={vi.fn()} />);
+    const at = (name: string) => screen.getByLabelText<HTMLInputElement>(name);
+    const press = (key: string) => fireEvent.keyDown(document.activeElement!, { key });
+    at("day, row 1").focus();
+    const way: [key: string, to: string][] = [
+      ["ArrowUp", "day, row 1"],
+      ["ArrowDown", "day, row 2"],
+      ["ArrowRight", "variant, row 2"],
+      ["ArrowRight", "units, row 2"], // what was reached by a key is selected to its end
+      ["ArrowUp", "units, row 1"],
+      ["ArrowLeft", "variant, row 1"],
+      ["Enter", "variant, row 2"],
+      ["Enter", "variant, row 2"],
+    ];
+    for (const [key, to] of way) {
+      press(key);
+      expect(document.activeElement?.getAttribute("aria-label"), key).toBe(to);
+    }
+    const stops = screen.getAllByRole<HTMLInputElement>("textbox").filter((field) => field.tabIndex === 0);
+    expect(stops.map((field) => field.getAttribute("aria-label"))).toEqual(
+      ["day", "variant", "units", "conversions"].map((name) => `${name}, row 2`),
+    );
+  });
+
+  it("leaves the arrow keys to the text while the caret is within it", () => {
+    open(<Typing read={vi.fn()} />);
+    const field = screen.getByLabelText<HTMLInputElement>("units, row 1");
+    fireEvent.change(field, { target: { value: "1200" } });
+    field.focus();
+    field.setSelectionRange(2, 2);
+    for (const key of ["ArrowLeft", "ArrowRight"]) {
+      fireEvent.keyDown(field, { key });
+      expect(document.activeElement).toBe(field);
+    }
   });
 });
 

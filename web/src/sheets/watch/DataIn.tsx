@@ -2,6 +2,7 @@ import { useState } from "react";
 import { NOTHING_CHOSEN, type MetricUse, type Preview } from "../../api/client";
 import { count } from "../../lib/format";
 import { useDraft } from "../../lib/drafts";
+import type { Table } from "../../lib/paste";
 import { Panel } from "../../parts/basics";
 import { UploadPanel } from "../../parts/UploadPanel";
 import { useEditing } from "../editing";
@@ -33,7 +34,7 @@ function CountsIn({ countable }: { countable: MetricUse[] }) {
   const { experiment } = useEditing();
   const first = countable.find((use) => use.role === "primary") ?? countable[0];
   const [metric, setMetric] = useState(first?.key ?? "");
-  const draft = useDraft<string[][]>(`counts of ${metric}`);
+  const draft = useDraft<Table>(`table of counts of ${metric}`);
   const [typed, setTyped] = draft;
   const [typing, setTyping] = useState(typed !== null);
   const fields = countable.find((use) => use.key === metric)?.fields ?? [];
