@@ -73,7 +73,7 @@ export function CountsGrid({ fields, draft, read }: Props) {
                 {line.map((cell, column) => (
                   <td key={column} className="p-0.5">
                     <input
-                      className={`input input-xs w-32 ${column > 1 ? "text-right" : ""}`}
+                      className={`input input-xs w-32 ${/^[\d.,\s%]+$/.test(cell) ? "text-right" : ""}`}
                       aria-label={`${head[column]}, row ${row + 1}`}
                       placeholder={column === 0 ? "2026-03-31" : ""}
                       tabIndex={row === Math.min(current, cells.length - 1) ? 0 : -1}
