@@ -50,6 +50,38 @@ export function useDraft<Draft>(name: string): [Draft | null, (draft: Draft | nu
   return [now.draft, set, now.restored];
 }
 
+export interface Written<Form> {
+  form: Form;
+  write: (part: Partial<Form>) => void;
+  /** What was written is sent, or given up. */
+  done: () => void;
+}
+
+/**
+ * A form that is sent by a button of its own, `empty` while nothing is written in it. What is written outlives a reload until it is done
+ * with, also where the answer comes after the form was left.
+ */
+export function useWritten<Form extends object>(name: string, empty: Form): Written<Form> {
+  const [draft, setDraft] = useDraft<Partial<Form>>(name);
+  return {
+    form: { ...empty, ...draft },
+    write: (part) => setDraft({ ...draft, ...part }),
+    done: () => setDraft(null),
+  };
+}
+
+/**
+ * As `useDraft`, of what is written over something stored: once that is the same, nothing is waiting any more.
+ */
+export function useDraftOver<Draft>(name: string, stored: Draft): [Draft | null, (draft: Draft | null) => void] {
+  const [draft, setDraft] = useDraft<Draft>(name);
+  const same = draft !== null && JSON.stringify(draft) === JSON.stringify(stored);
+  useEffect(() => {
+    if (same) setDraft(null);
+  }, [same, setDraft]);
+  return [draft, setDraft];
+}
+
 /** While something is not saved, the browser asks before the page is left. */
 export function useUnsaved(unsaved: boolean): void {
   useEffect(() => {

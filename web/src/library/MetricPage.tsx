@@ -1,7 +1,7 @@
-import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { Problem as ProblemError, type Metric } from "../api/client";
 import { useDeleteMetric, useMetric, useSaveMetric, useSession, type MetricDraft } from "../api/hooks";
+import { DraftPlace, useWritten } from "../lib/drafts";
 import { day } from "../lib/format";
 import { STATES } from "../lib/words";
 import { Asked } from "../parts/Asked";
@@ -18,6 +18,7 @@ import { useTitle } from "../parts/title";
 export function MetricPage() {
   const { key = "" } = useParams();
   const known = key === "new" ? null : key;
+  const { data: session } = useSession();
   const metric = useMetric(known);
   useTitle(known ? (metric.data?.name ?? "") : "A new metric", "Metrics");
   if (known && metric.isPending)
@@ -33,7 +34,13 @@ export function MetricPage() {
         <Failure error={metric.error} again={() => void metric.refetch()} />
       </main>
     );
-  return <Editor key={`${key}-${metric.data?.version}`} metric={known ? (metric.data ?? null) : null} />;
+  // What was written over another version does not come back over this one.
+  const place = session?.account ? `${session.account.username}/metrics/${key}/${metric.data?.version ?? 0}` : "";
+  return (
+    <DraftPlace value={place}>
+      <Editor key={place} metric={known ? (metric.data ?? null) : null} />
+    </DraftPlace>
+  );
 }
 
 function Editor({ metric }: { metric: Metric | null }) {
@@ -41,15 +48,12 @@ function Editor({ metric }: { metric: Metric | null }) {
   const { data: session } = useSession();
   const save = useSaveMetric(metric?.key ?? null);
   const mayEdit = session?.account?.may_edit ?? false;
-  const [draft, setDraft] = useState<MetricDraft>({
-    name: metric?.name ?? "",
-    description: metric?.description ?? "",
-    definition: metric?.definition ?? FIRST,
-  });
+  const { form: draft, write, done } = useWritten<MetricDraft>("definition", pickDraft(metric));
   const errorFor = (path: string) => (save.error instanceof ProblemError ? save.error.fields[path] : undefined);
   const changed = JSON.stringify(draft) !== JSON.stringify(pickDraft(metric));
   const submit = async () => {
     const saved = await save.mutateAsync({ ...draft, version: metric?.version ?? 0 });
+    done();
     void navigate(`/metrics/${saved.key}`, { replace: true });
   };
   return (
@@ -84,7 +88,7 @@ function Editor({ metric }: { metric: Metric | null }) {
                       autoFocus={!metric}
                       maxLength={80}
                       value={draft.name}
-                      onChange={(event) => setDraft({ ...draft, name: event.target.value })}
+                      onChange={(event) => write({ name: event.target.value })}
                     />
                     {errorFor("name") && <Problem text={errorFor("name") ?? ""} />}
                   </label>
@@ -93,13 +97,13 @@ function Editor({ metric }: { metric: Metric | null }) {
                     <input
                       className="input input-sm w-full"
                       value={draft.description}
-                      onChange={(event) => setDraft({ ...draft, description: event.target.value })}
+                      onChange={(event) => write({ description: event.target.value })}
                     />
                   </label>
                 </div>
                 <DefinitionFields
                   value={draft.definition}
-                  set={(definition) => setDraft({ ...draft, definition })}
+                  set={(definition) => write({ definition })}
                   errorFor={errorFor}
                 />
               </fieldset>
@@ -107,12 +111,7 @@ function Editor({ metric }: { metric: Metric | null }) {
               {mayEdit && (
                 <div className="mt-2 flex justify-end gap-2">
                   {metric && (
-                    <button
-                      type="button"
-                      className="btn btn-sm"
-                      disabled={!changed}
-                      onClick={() => setDraft(pickDraft(metric))}
-                    >
+                    <button type="button" className="btn btn-sm" disabled={!changed} onClick={done}>
                       Undo the changes
                     </button>
                   )}

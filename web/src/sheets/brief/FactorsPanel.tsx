@@ -1,6 +1,7 @@
-import { useState } from "react";
+import { useEffect } from "react";
 import type { Experiment } from "../../api/client";
 import { LETTERS } from "../../api/vocabulary";
+import { useDraft } from "../../lib/drafts";
 import { plural } from "../../lib/format";
 import { FormError, Panel, errorOf } from "../../parts/basics";
 import { Term } from "../../parts/Term";
@@ -24,8 +25,12 @@ export function FactorsPanel() {
   const fixed = locked || !mayEdit;
   // What is typed belongs to the factors that it was begun with: once others are stored it is over.
   const stored = JSON.stringify(experiment.factors);
-  const [begun, setBegun] = useState<{ from: string; lines: Draft[] } | null>(null);
-  const draft = begun?.from === stored ? begun.lines : null;
+  const [begun, setBegun] = useDraft<{ from: string; lines: Draft[] }>("factors");
+  const over = begun !== null && begun.from !== stored;
+  useEffect(() => {
+    if (over) setBegun(null);
+  }, [over, setBegun]);
+  const draft = begun && !over ? begun.lines : null;
   const setDraft = (lines: Draft[] | null) => setBegun(lines && { from: stored, lines });
   const present = experiment.factors.map(written);
   const shown = draft ?? present;

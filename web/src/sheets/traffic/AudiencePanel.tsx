@@ -1,6 +1,6 @@
-import { useState } from "react";
 import type { ConditionGroup } from "../../api/client";
 import { AT_EXPOSURE, useSeenProperties } from "../../api/hooks";
+import { useDraftOver } from "../../lib/drafts";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
 import { DeliveryForAReason } from "../ForAReason";
@@ -13,7 +13,7 @@ import { VisitorCheck } from "./VisitorCheck";
 export function AudiencePanel() {
   const { experiment, save, mayEdit: allowed, ruleLocked, errorFor, error } = useEditing();
   const mayEdit = allowed && !ruleLocked;
-  const [draft, setDraft] = useState<ConditionGroup[] | null>(null);
+  const [draft, setDraft] = useDraftOver<ConditionGroup[]>("audience rules", experiment.audience_rules);
   const groups = draft ?? experiment.audience_rules;
   const seen = useSeenProperties(AT_EXPOSURE);
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(experiment.audience_rules);

@@ -1,28 +1,24 @@
-import { useState } from "react";
 import type { Reading } from "../../api/client";
 import { useStep } from "../../api/hooks";
-import { useDraft } from "../../lib/drafts";
+import { useWritten } from "../../lib/drafts";
 import { errorOf, FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
 import { DecisionFields, suggestedNote } from "./DecisionFields";
 import { planErrors, planOf, RolloutFields, sentPlan } from "./RolloutForm";
-
-interface Written {
-  choice: string;
-  reason: string;
-  next: string;
-}
 
 /** What the person decides. Differing from the rule is allowed and needs a reason. */
 export function DecisionForm({ reading }: { reading: Reading }) {
   const { experiment } = useEditing();
   const step = useStep(experiment.key);
   // What was written before the page was left is there again; it is done with once the decision is recorded.
-  const [draft, setDraft] = useDraft<Partial<Written>>("decision");
-  const { choice, reason, next }: Written = { choice: reading.suggested, reason: "", next: "", ...draft };
-  const write = (part: Partial<Written>) => setDraft({ ...draft, ...part });
-  const [now, setNow] = useState(true);
-  const [plan, setPlan] = useState(() => planOf(null));
+  const { form, write, done } = useWritten("decision", {
+    choice: reading.suggested,
+    reason: "",
+    next: "",
+    now: true,
+    plan: planOf(null),
+  });
+  const { choice, reason, next, now, plan } = form;
   const rolledOut = choice !== "" && choice !== "none" && choice !== reading.arms[0]?.letter;
   const errors = planErrors(step.error, plan, "rollout.");
   const options = [
@@ -38,10 +34,7 @@ export function DecisionForm({ reading }: { reading: Reading }) {
         onSubmit={(event) => {
           event.preventDefault();
           const rollout = rolledOut && now ? sentPlan(plan, choice) : null;
-          step.mutate(
-            { kind: "decide", choice, reason, next_step: next, rollout },
-            { onSuccess: () => setDraft(null) },
-          );
+          step.mutateAsync({ kind: "decide", choice, reason, next_step: next, rollout }).then(done, () => undefined);
         }}
       >
         <DecisionFields
@@ -62,7 +55,7 @@ export function DecisionForm({ reading }: { reading: Reading }) {
                 name="rollout"
                 className="radio radio-sm"
                 checked={now}
-                onChange={() => setNow(true)}
+                onChange={() => write({ now: true })}
               />
               With the decision
             </label>
@@ -70,7 +63,7 @@ export function DecisionForm({ reading }: { reading: Reading }) {
               <div className="my-2 ml-6">
                 <RolloutFields
                   plan={plan}
-                  change={(part) => setPlan((before) => ({ ...before, ...part(before) }))}
+                  change={(part) => write({ plan: { ...plan, ...part(plan) } })}
                   decided={choice}
                   error={step.error}
                   path="rollout."
@@ -88,7 +81,7 @@ export function DecisionForm({ reading }: { reading: Reading }) {
                 name="rollout"
                 className="radio radio-sm"
                 checked={!now}
-                onChange={() => setNow(false)}
+                onChange={() => write({ now: false })}
               />
               Later: who has {choice} keeps it, and nobody else gets it yet
             </label>

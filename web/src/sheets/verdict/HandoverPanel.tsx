@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { FullHandover } from "../../api/client";
 import { useHandover, useHandoverStep } from "../../api/outcome";
+import { useWritten } from "../../lib/drafts";
 import { day, plural } from "../../lib/format";
 import { Dialog } from "../../parts/Dialog";
 import { capital } from "../../lib/metrics";
@@ -137,8 +138,7 @@ function RolloutPanel({ handover, mayEdit }: PartProps) {
 function Places({ handover, mayEdit }: PartProps) {
   const { experiment } = useEditing();
   const step = useHandoverStep(experiment.key);
-  const [text, setText] = useState("");
-  const [who, setWho] = useState("");
+  const { form, write, done } = useWritten("place to change", { text: "", who: "" });
   const open = handover.places.filter((place) => !place.done_at).length;
   const wrong = errorOf(step.error, "text");
   return (
@@ -184,15 +184,7 @@ function Places({ handover, mayEdit }: PartProps) {
           className="mt-2 flex flex-wrap gap-2"
           onSubmit={(event) => {
             event.preventDefault();
-            step.mutate(
-              { kind: "add-place", text, who },
-              {
-                onSuccess: () => {
-                  setText("");
-                  setWho("");
-                },
-              },
-            );
+            step.mutateAsync({ kind: "add-place", ...form }).then(done, () => undefined);
           }}
         >
           <input
@@ -200,17 +192,19 @@ function Places({ handover, mayEdit }: PartProps) {
             aria-label="A place to change"
             placeholder="A place: the price list in the harbour"
             aria-invalid={!!wrong}
-            value={text}
-            onChange={(event) => setText(event.target.value)}
+            value={form.text}
+            onChange={(event) => write({ text: event.target.value })}
           />
           <input
             className="input input-sm w-40"
             aria-label="Who changes it"
             placeholder="Who"
-            value={who}
-            onChange={(event) => setWho(event.target.value)}
+            value={form.who}
+            onChange={(event) => write({ who: event.target.value })}
           />
-          <button className="btn btn-sm">Add</button>
+          <button className="btn btn-sm" disabled={step.isPending}>
+            Add
+          </button>
         </form>
       )}
       <FormError error={step.error} />

@@ -1,7 +1,7 @@
-import { useState } from "react";
 import type { Handover } from "../../api/client";
 import { useHandoverStep } from "../../api/outcome";
 import { percentText } from "../../lib/format";
+import { useWritten } from "../../lib/drafts";
 import { fromCanonical } from "../../lib/numbers";
 import { NumberInput } from "../../parts/NumberInput";
 import { errorOf, FormError } from "../../parts/basics";
@@ -130,7 +130,14 @@ interface FormProps {
 export function RolloutForm({ rollout, close, withoutTest = false, done = close }: FormProps) {
   const { experiment } = useEditing();
   const step = useHandoverStep(experiment.key);
-  const [plan, setPlan] = useState(() => ({ ...planOf(rollout), ...(withoutTest && FOR_SOME) }));
+  const {
+    form: plan,
+    write,
+    done: drop,
+  } = useWritten("rollout", {
+    ...planOf(rollout),
+    ...(withoutTest && FOR_SOME),
+  });
   const given = experiment.decision || rollout?.letter || "B";
   const errors = planErrors(step.error, plan);
   return (
@@ -139,15 +146,16 @@ export function RolloutForm({ rollout, close, withoutTest = false, done = close 
       onSubmit={(event) => {
         event.preventDefault();
         const sent = { kind: "rollout" as const, ...sentPlan(plan, given), without_test: withoutTest };
-        step.mutate(sent, { onSuccess: done });
+        step.mutateAsync(sent).then(
+          () => {
+            drop();
+            done();
+          },
+          () => undefined,
+        );
       }}
     >
-      <RolloutFields
-        plan={plan}
-        change={(part) => setPlan((before) => ({ ...before, ...part(before) }))}
-        decided={given}
-        error={step.error}
-      />
+      <RolloutFields plan={plan} change={(part) => write(part(plan))} decided={given} error={step.error} />
       {errors.length > 0 ? (
         <p role="alert" className="mt-2 text-sm text-error">
           {errors.join("; ")}
@@ -159,7 +167,14 @@ export function RolloutForm({ rollout, close, withoutTest = false, done = close 
         <button className="btn btn-sm btn-primary" disabled={step.isPending}>
           {withoutTest ? "Give it" : "Save the rollout"}
         </button>
-        <button type="button" className="btn btn-sm" onClick={close}>
+        <button
+          type="button"
+          className="btn btn-sm"
+          onClick={() => {
+            drop();
+            close();
+          }}
+        >
           Cancel
         </button>
       </div>

@@ -1,5 +1,5 @@
-import { useState } from "react";
 import { useChangeNotes, useNotes } from "../../api/running";
+import { useWritten } from "../../lib/drafts";
 import { plural, weekday } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
@@ -10,9 +10,7 @@ export function ChangeNotes() {
   const { experiment, mayEdit } = useEditing();
   const notes = useNotes(experiment.key);
   const { add, remove } = useChangeNotes(experiment.key);
-  const [day, setDay] = useState("");
-  const [text, setText] = useState("");
-  const [everywhere, setEverywhere] = useState(true);
+  const { form, write, done } = useWritten("change elsewhere", { day: "", text: "", everywhere: true });
   return (
     <Panel
       fold="changes-elsewhere"
@@ -49,27 +47,32 @@ export function ChangeNotes() {
           className="mt-2 flex flex-wrap items-center gap-2"
           onSubmit={(event) => {
             event.preventDefault();
-            add.mutate({ day, text, everywhere }, { onSuccess: () => setText("") });
+            add.mutateAsync(form).then(done, () => undefined);
           }}
         >
-          <DayInput label="Day of the change" aria-label="Day of the change" value={day} change={setDay} />
+          <DayInput
+            label="Day of the change"
+            aria-label="Day of the change"
+            value={form.day}
+            change={(day) => write({ day })}
+          />
           <input
             className="input input-sm w-64"
             aria-label="What changed"
             placeholder="Summer campaign began"
-            value={text}
-            onChange={(event) => setText(event.target.value)}
+            value={form.text}
+            onChange={(event) => write({ text: event.target.value })}
           />
           <label className="flex items-center gap-1 text-sm">
             <input
               type="checkbox"
               className="checkbox checkbox-xs"
-              checked={everywhere}
-              onChange={(event) => setEverywhere(event.target.checked)}
+              checked={form.everywhere}
+              onChange={(event) => write({ everywhere: event.target.checked })}
             />
             for all experiments
           </label>
-          <button className="btn btn-sm" disabled={!day || !text.trim()}>
+          <button className="btn btn-sm" disabled={!form.day || !form.text.trim() || add.isPending}>
             Add
           </button>
         </form>
