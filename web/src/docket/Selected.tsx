@@ -11,8 +11,11 @@ interface Props {
 
 /** What can be done to several at once. Each is a step of its own, with its entry in the ledger, and may be refused by itself. */
 export function Selected({ rows, all, clear }: Props) {
-  const [doing, setDoing] = useState<"archive" | "hand over">();
+  const [doing, setDoing] = useState<"archive" | "restore" | "hand over">();
+  const [archived, setArchived] = useState<StepProps["rows"]>([]);
   const none = rows.length === 0;
+  const away = rows.filter((row) => row.state === "archived");
+  const close = () => setDoing(undefined);
   return (
     <div
       role="group"
@@ -31,12 +34,45 @@ export function Selected({ rows, all, clear }: Props) {
       <button type="button" className="btn btn-sm ml-auto" disabled={none} onClick={() => setDoing("hand over")}>
         Hand over…
       </button>
-      <button type="button" className="btn btn-sm" disabled={none} onClick={() => setDoing("archive")}>
-        Archive…
-      </button>
-      {doing === "archive" && <Archive rows={rows} close={() => setDoing(undefined)} done={clear} />}
-      {doing === "hand over" && <HandOver rows={rows} close={() => setDoing(undefined)} done={clear} />}
+      {away.length > 0 ? (
+        <button type="button" className="btn btn-sm" onClick={() => setDoing("restore")}>
+          Restore…
+        </button>
+      ) : (
+        <button type="button" className="btn btn-sm" disabled={none} onClick={() => setDoing("archive")}>
+          Archive…
+        </button>
+      )}
+      {archived.length > 0 && (
+        <span role="status" className="w-full">
+          {plural(archived.length, "experiment")} archived.{" "}
+          <button type="button" className="link" onClick={() => setDoing("restore")}>
+            Undo
+          </button>
+        </span>
+      )}
+      {doing === "archive" && <Archive rows={rows} close={close} done={clear} went={setArchived} />}
+      {doing === "restore" && (
+        <Restore rows={away.length > 0 ? away : archived} close={close} done={clear} went={() => setArchived([])} />
+      )}
+      {doing === "hand over" && <HandOver rows={rows} close={close} done={clear} />}
     </div>
+  );
+}
+
+const move = (key: string, move: "archive" | "restore") =>
+  take(client.POST("/api/v1/experiments/{key}/move/{move}", { params: { path: { key, move } } }));
+
+function Restore(props: StepProps) {
+  return (
+    <Steps
+      {...props}
+      title={`Restore ${plural(props.rows.length, "experiment")}?`}
+      what="Restore"
+      step={(key) => move(key, "restore")}
+    >
+      <p>They stand in the docket again, in the state that they were in.</p>
+    </Steps>
   );
 }
 
@@ -46,9 +82,7 @@ function Archive(props: StepProps) {
       {...props}
       title={`Archive ${plural(props.rows.length, "experiment")}?`}
       what="Archive"
-      step={(key) =>
-        take(client.POST("/api/v1/experiments/{key}/move/{move}", { params: { path: { key, move: "archive" } } }))
-      }
+      step={(key) => move(key, "archive")}
     >
       <p>
         They leave the docket and are found in the archive, with all that belongs to them; there each can be restored.

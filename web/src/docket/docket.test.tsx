@@ -239,6 +239,47 @@ describe("several at once", () => {
     expect(calls.filter((call) => call.path.includes("/move/"))).toHaveLength(2);
   });
 
+  it("that were archived are restored by Undo: those that were not refused", async () => {
+    const calls = serve({
+      "POST /experiments/fare-calendar/move/archive": [{ status: 409, body: { title: "This one is running" } }],
+      "POST /experiments/second/move/archive": [{ body: {} }],
+      "POST /experiments/second/move/restore": [{ body: {} }],
+      "GET /docket": [{ body: docket([]) }, { body: docket(two()) }],
+      "GET /session": [{ body: SESSION }, { body: SESSION }],
+      "GET /owners": [{ body: [] }, { body: [] }],
+    });
+    const moves = () => calls.filter((call) => call.path.includes("/move/")).map((call) => call.path);
+    open(docket(two()));
+    select("Fare calendar", "Second");
+    fireEvent.click(screen.getByRole("button", { name: "Archive…" }));
+    fireEvent.click(within(screen.getByRole("dialog")).getByRole("button", { name: "Archive" }));
+    await screen.findByRole("alert");
+    fireEvent.click(within(screen.getByRole("dialog")).getByRole("button", { name: "Close" }));
+    expect(screen.getByText(/1 experiment archived/)).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: "Undo" }));
+    fireEvent.click(within(screen.getByRole("dialog")).getByRole("button", { name: "Restore" }));
+    await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
+    expect(moves().at(-1)).toBe("/experiments/second/move/restore");
+    expect(moves()).toHaveLength(3);
+    expect(screen.queryByRole("button", { name: "Undo" })).toBeNull();
+  });
+
+  it("of the archive are restored", async () => {
+    const calls = serve({
+      "POST /experiments/second/move/restore": [{ body: {} }],
+      "GET /docket": [{ body: docket([]) }],
+      "GET /session": [{ body: SESSION }],
+      "GET /owners": [{ body: [] }],
+    });
+    open(docket(two().map((row) => ({ ...row, state: "archived" as const, group: "archived" as const }))));
+    select("Second");
+    expect(screen.queryByRole("button", { name: "Archive…" })).toBeNull();
+    fireEvent.click(screen.getByRole("button", { name: "Restore…" }));
+    fireEvent.click(within(screen.getByRole("dialog")).getByRole("button", { name: "Restore" }));
+    await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
+    expect(calls.some((call) => call.path === "/experiments/second/move/restore")).toBe(true);
+  });
+
   it("are handed over to a person who is chosen first", async () => {
     const calls = serve({
       "POST /experiments/second/hand-over": [{ body: {} }],

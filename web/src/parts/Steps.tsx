@@ -11,6 +11,8 @@ export interface StepProps {
   close: () => void;
   /** Called when all went well. */
   done?: () => void;
+  /** Called with those that were not refused. */
+  went?: (rows: StepProps["rows"]) => void;
 }
 
 /** Gives experiments to somebody else, who is chosen first. */
@@ -56,18 +58,23 @@ interface Refused {
 }
 
 /** One experiment after another, with how far it is; what was refused is said by name at the end. */
-export function Steps({ rows, close, done, title, what, ready = true, step, children }: StepsProps) {
+export function Steps({ rows, close, done, went, title, what, ready = true, step, children }: StepsProps) {
   const cache = useQueryClient();
   const [through, setThrough] = useState<number>();
   const [refused, setRefused] = useState<Refused[]>();
   const run = async () => {
     const no: Refused[] = [];
+    const yes: StepProps["rows"][number][] = [];
     for (const [index, row] of rows.entries()) {
       setThrough(index);
-      await step(row.key).catch((error: Error) => no.push({ name: row.name, why: error.message }));
+      await step(row.key).then(
+        () => yes.push(row),
+        (error: Error) => no.push({ name: row.name, why: error.message }),
+      );
     }
     await askAgain(cache);
     setThrough(undefined);
+    went?.(yes);
     if (no.length > 0) return setRefused(no);
     close();
     done?.();
