@@ -56,6 +56,7 @@ VIEWS = [
     "/casebook?find=nothing-like-this",
     "/notices",
     "/connections",
+    "/manual",
     "/glossary",
     "/glossary?find=nothing-like-this",
 ]

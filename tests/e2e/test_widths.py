@@ -37,7 +37,18 @@ print(json.dumps([long.key, left.key]))
 """
 SHEETS = ("brief", "sizing", "traffic", "watch", "evidence", "verdict", "rehearsal", "ledger")
 CALENDAR = "fare-calendar-before-the-sailing-list"
-PLACES = ("/", "/casebook", "/metrics", "/scratchpad", "/notices", "/glossary", "/account", "/accounts", "/connections")
+PLACES = (
+    "/",
+    "/casebook",
+    "/metrics",
+    "/scratchpad",
+    "/notices",
+    "/manual",
+    "/glossary",
+    "/account",
+    "/accounts",
+    "/connections",
+)
 # The page may not scroll sideways. What reaches over the edge is named, so that a failure says where to look.
 WIDER = """() => {
     const width = document.documentElement.clientWidth;

@@ -16,6 +16,7 @@ const MetricPage = lazy(() => import("./library/MetricPage").then((m) => ({ defa
 const ConnectionsPage = lazy(() => import("./running/ConnectionsPage").then((m) => ({ default: m.ConnectionsPage })));
 const NoticesPage = lazy(() => import("./running/NoticesPage").then((m) => ({ default: m.NoticesPage })));
 const CasebookPage = lazy(() => import("./casebook/CasebookPage").then((m) => ({ default: m.CasebookPage })));
+const ManualPage = lazy(() => import("./ManualPage").then((m) => ({ default: m.ManualPage })));
 const GlossaryPage = lazy(() => import("./GlossaryPage").then((m) => ({ default: m.GlossaryPage })));
 const SharedReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.SharedReportPage })));
 const EngineerPage = lazy(() => import("./report/EngineerPage").then((m) => ({ default: m.EngineerPage })));
@@ -55,6 +56,7 @@ function Pages() {
           <Route path="/metrics" element={<LibraryPage />} />
           <Route path="/metrics/:key" element={<MetricPage />} />
           <Route path="/notices" element={<NoticesPage />} />
+          <Route path="/manual" element={<ManualPage />} />
           <Route path="/glossary" element={<GlossaryPage />} />
           <Route path="/account" element={<AccountPage />} />
           <Route path="/accounts" element={<AccountsPage />} />

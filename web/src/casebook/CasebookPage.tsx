@@ -240,7 +240,7 @@ function Described({ line }: { line: Case }) {
   return (
     <>
       <Link className="link font-semibold" to={`/experiments/${line.key}/verdict`}>
-        {line.name}
+        <bdi>{line.name}</bdi>
       </Link>
       <span className="quiet block text-sm">
         {line.metric} · {[line.area, day(line.decided_at)].filter(Boolean).join(" · ")}

@@ -51,7 +51,7 @@ function ChannelTable({ channel }: { channel: Channel }) {
             align: "left",
             cell: (row) => (
               <Link className="link" to={`/reports/${row.key}`}>
-                {row.name}
+                <bdi>{row.name}</bdi>
                 {row.step && <span className="quiet block text-xs">{row.step}</span>}
               </Link>
             ),

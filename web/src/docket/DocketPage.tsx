@@ -212,9 +212,30 @@ function Nothing({ filter }: { filter: DocketFilter }) {
   if (filter.archived) return <Empty title="The archive is empty">Archived experiments are kept here.</Empty>;
   return (
     <Empty title="No experiments yet">
-      {session?.account?.may_edit
-        ? "Press New experiment (or the key n), or try counts in the Scratchpad first."
-        : "An analyst will make the first one. The Scratchpad works already."}
+      {session?.account?.may_edit ? "Three ways to begin:" : "An analyst will make the first one. Until then:"}
+      <ul className="mx-auto mt-2 w-fit list-disc pl-5 text-left">
+        <li>
+          You have counts in hand:{" "}
+          <Link className="link" to="/scratchpad">
+            paste them into the Scratchpad
+          </Link>
+          , and the verdict follows.
+        </li>
+        <li>
+          You plan a test:{" "}
+          <Link className="link" to="/scratchpad?ask=size">
+            see how many visitors and weeks it takes
+          </Link>
+          {session?.account?.may_edit && ", or press New experiment (the key n)"}.
+        </li>
+        <li>
+          You want to see first how it goes:{" "}
+          <Link className="link" to="/manual">
+            the manual
+          </Link>{" "}
+          is one page.
+        </li>
+      </ul>
     </Empty>
   );
 }

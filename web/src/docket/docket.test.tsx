@@ -85,7 +85,7 @@ describe("the docket", () => {
   });
 
   it.each([
-    ["/", /Press New experiment/],
+    ["/", /press New experiment/],
     ["/?area=Booking", /Clear one of them/],
     ["/?archive=yes", /Archived experiments are kept here/],
     ["/?changed=yes", /Nobody else has changed an experiment that fits/],

@@ -62,7 +62,9 @@ function Line({ metric }: { metric: Metric }) {
         to={`/metrics/${metric.key}`}
         className="grid grid-cols-[220px_96px_minmax(0,1fr)_150px] items-baseline gap-4 px-4 py-2 hover:bg-base-200 max-md:grid-cols-1 max-md:gap-0"
       >
-        <span className="font-semibold">{metric.name}</span>
+        <span className="font-semibold">
+          <bdi>{metric.name}</bdi>
+        </span>
         <span className="quiet text-sm">{kindNamed(metric.definition.kind).title}</span>
         <span className="min-w-0 text-sm">{metric.words}</span>
         <span className="quiet text-right text-sm max-md:text-left">

@@ -64,7 +64,9 @@ function Editor({ metric }: { metric: Metric | null }) {
         </Link>
         {metric && ` · version ${metric.version}`}
       </div>
-      <h1 className="mb-1 text-[27px]">{metric ? metric.name : "A new metric"}</h1>
+      <h1 className="mb-1 text-[27px] wrap-anywhere" dir="auto">
+        {metric ? metric.name : "A new metric"}
+      </h1>
       {metric && <p className="mb-3 font-serif text-lg leading-snug">{metric.words}</p>}
       <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)] items-start gap-3 max-lg:grid-cols-1">
         <div className="grid grid-cols-[minmax(0,1fr)] gap-3">

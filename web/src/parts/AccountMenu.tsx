@@ -39,6 +39,9 @@ export default function AccountMenu({ account, showKeys }: { account: Account; s
             <MenuItem className={ITEM} onAction={() => void navigate("/connections")}>
               Connections
             </MenuItem>
+            <MenuItem className={ITEM} onAction={() => void navigate("/manual")}>
+              Manual
+            </MenuItem>
             <MenuItem className={ITEM} onAction={() => void navigate("/glossary")}>
               Glossary
             </MenuItem>

@@ -91,7 +91,10 @@ export function Steps({ rows, close, done, went, title, what, ready = true, step
           <ul className="mt-2 list-disc pl-5">
             {refused.map((one) => (
               <li key={one.name}>
-                <strong>{one.name}</strong>: {one.why}
+                <strong>
+                  <bdi>{one.name}</bdi>
+                </strong>
+                : {one.why}
               </li>
             ))}
           </ul>

@@ -5,5 +5,6 @@ export const PLACES = [
   { to: "/metrics", title: "Metrics", keys: "g m", inBar: true },
   { to: "/scratchpad", title: "Scratchpad", keys: "g s", inBar: true },
   { to: "/notices", title: "Notices", keys: "g n", inBar: true },
+  { to: "/manual", title: "Manual", keys: "g h", inBar: false },
   { to: "/glossary", title: "Glossary", keys: "g w", inBar: false },
 ] as const;

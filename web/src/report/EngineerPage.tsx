@@ -90,7 +90,9 @@ function Given({ variant }: { variant: ForEngineer["variants"][number] }) {
     <li className="flex gap-3 border-b border-base-300 py-1.5">
       <Letter letter={variant.letter} />
       <div className="min-w-0 grow">
-        <span className="font-semibold">{variant.name}</span>{" "}
+        <span className="font-semibold">
+          <bdi>{variant.name}</bdi>
+        </span>{" "}
         <span className="quiet text-sm">{rate(variant.share, 1)}</span>
         {variant.changes.length > 0 && <p className="text-sm">{variant.changes.join("; ")}</p>}
         {variant.parameters.map(({ name, kind, value }) => (

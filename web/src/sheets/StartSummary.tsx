@@ -22,7 +22,7 @@ export function StartSummary({ experiment }: { experiment: Experiment }) {
               <li key={variant.letter} className="flex items-center gap-2">
                 <Letter letter={variant.letter} />
                 <span className="min-w-0 grow truncate" title={variant.name}>
-                  {variant.name}
+                  <bdi>{variant.name}</bdi>
                 </span>
                 <span>{shares[index]}</span>
               </li>

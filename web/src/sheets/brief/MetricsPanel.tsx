@@ -101,7 +101,7 @@ export function MetricsPanel() {
                   {ROLES[use.role]}
                 </span>
                 <Link className="link w-40 shrink-0 font-semibold" to={`/metrics/${use.key}`}>
-                  {use.name}
+                  <bdi>{use.name}</bdi>
                 </Link>
                 <span className="quiet min-w-0 grow text-sm">
                   {use.words}

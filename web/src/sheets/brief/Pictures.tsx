@@ -111,7 +111,7 @@ export function SideBySide({ variants }: { variants: Pick<VariantOut, "letter" |
       {variants.map((variant) => (
         <figure key={variant.letter} className="min-w-40 flex-1">
           <figcaption className="mb-1 flex items-center gap-2 text-sm">
-            <Letter letter={variant.letter} /> {variant.name}
+            <Letter letter={variant.letter} /> <bdi>{variant.name}</bdi>
           </figcaption>
           {variant.pictures[0] ? (
             <a href={variant.pictures[0].url} target="_blank" rel="noreferrer">

@@ -64,7 +64,9 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
         <span className="flex items-center gap-2 py-1">
           <Letter letter={arm.letter} />
           <span>
-            <span className="font-semibold">{arm.name}</span>
+            <span className="font-semibold">
+              <bdi>{arm.name}</bdi>
+            </span>
             {arm.stopped && <span className="quiet text-sm"> stopped</span>}
           </span>
         </span>

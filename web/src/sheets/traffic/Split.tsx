@@ -58,7 +58,7 @@ export function Split() {
                 <td>
                   <span className="flex items-center gap-2">
                     <Letter letter={LETTERS[index] ?? ""} />
-                    {variant.name}
+                    <bdi>{variant.name}</bdi>
                   </span>
                 </td>
                 {!percentages && (
