@@ -3,6 +3,7 @@
 import json
 
 import pytest
+from playwright.sync_api import expect
 
 WIDTHS = (320, 390, 640, 768, 1024, 1280, 1920)
 # Made as people make them: a name of one word as long as may be, ten variants, thirty metrics; one that reads from right to left.
@@ -63,7 +64,8 @@ WIDER = """() => {
 # stands in a sentence, and a point of a chart, whose link stands in the table below, too.
 SMALL = """() => {
     const inLine = (part) => getComputedStyle(part).display === "inline";
-    const all = [...document.querySelectorAll("a, button, input, select, summary, [role=button], [role=tab]")]
+    const shown = [...document.querySelectorAll("[role=dialog]")].at(-1) ?? document;
+    const all = [...shown.querySelectorAll("a, button, input, select, summary, [role=button], [role=tab]")]
         .filter((part) => !part.closest("svg, [data-chart-point]"))
         .filter((part) => part.checkVisibility({ visibilityProperty: true, opacityProperty: true }) && !part.disabled)
         .map((part) => ({ part, box: (part.closest("label") ?? part).getBoundingClientRect() }))
@@ -78,6 +80,15 @@ SMALL = """() => {
             all.some((other) => other.part !== part && !other.part.contains(part) && near(middle(box), other.box)))
         .map(({ part, box }) => `${part.tagName} “${(part.ariaLabel ?? part.textContent).slice(0, 30)}” `
             + `${Math.round(box.width)}×${Math.round(box.height)}`);
+}"""
+
+# A dialog lies within its window and does not scroll sideways.
+OVER_THE_EDGE = """() => {
+    const sheet = document.querySelector("[role=dialog]").parentElement;
+    const { left, right } = sheet.getBoundingClientRect();
+    return left < 0 || right > innerWidth || sheet.scrollWidth > sheet.clientWidth
+        ? [`${left} to ${right} of ${innerWidth}, ${sheet.scrollWidth} in ${sheet.clientWidth}`]
+        : [];
 }"""
 
 
@@ -124,4 +135,30 @@ def test_what_is_pressed_is_large_enough_or_stands_alone(people, width):
         page.goto(view)
         page.wait_for_load_state("networkidle")
         found += [(view, small) for small in page.evaluate(SMALL)]
+    assert found == []
+
+
+@pytest.mark.parametrize("width", [320, 1280])
+def test_every_dialog_lies_within_the_window(people, hard, width):
+    page = people(width=width).sign_in("ada").page
+    long, left = hard
+    asked = {
+        f"/experiments/{long}/traffic": ["Pause…", "End…", "Hand over…"],
+        f"/experiments/{left}/traffic": ["Start it…"],
+        f"/reports/{long}": ["Share…"],
+        "/": ["n", "?"],  # by their keys: on a narrow screen they are within menus
+    }
+    found = []
+    for view, names in asked.items():
+        page.goto(view)
+        for name in names:
+            if len(name) == 1:
+                page.get_by_role("heading", level=1).click()
+                page.keyboard.press(name)
+            else:
+                page.get_by_role("button", name=name, exact=True).click()
+            expect(page.get_by_role("dialog")).to_have_count(1)
+            found += [(view, name, wrong) for wrong in page.evaluate(OVER_THE_EDGE) + page.evaluate(SMALL)]
+            page.keyboard.press("Escape")
+            expect(page.get_by_role("dialog")).to_have_count(0)
     assert found == []
