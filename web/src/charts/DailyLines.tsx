@@ -1,5 +1,6 @@
 import { LETTERS } from "../api/vocabulary";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { AsTable } from "./AsTable";
 import { niceRange, niceTicks } from "../lib/axis";
 import { variantColour } from "../lib/variants";
 import { useZone } from "../api/hooks";
@@ -30,67 +31,81 @@ export function DailyLines({ days, values, format, label, height = 200, notes = 
   }));
   const zone = useZone();
   const phrase = (iso: string) => (hours ? moment(iso, zone) : weekday(iso));
+  const written = (value: number | null | undefined) => (value == null ? "none" : format(value));
   const range = niceRange(values.flat().filter((value): value is number => value !== null));
   return (
-    <div role="img" aria-label={label}>
-      <ResponsiveContainer width="100%" height={height}>
-        <LineChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
-          <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
-          <XAxis
-            dataKey="number"
-            type="number"
-            domain={[1, Math.max(points.length, 2)]}
-            ticks={points.map((p) => p.number).filter((n) => n % (hours ? 12 : 7) === 0)}
-            tickFormatter={(n: number) => (hours ? phrase(points[n - 1]?.date ?? "") : `day ${n}`)}
-            tick={TICK}
-            axisLine={false}
-            tickLine={false}
-          />
-          <YAxis
-            tickFormatter={format}
-            tick={TICK}
-            axisLine={false}
-            tickLine={false}
-            width={52}
-            domain={range}
-            ticks={niceTicks(range, 4)}
-          />
-          {noteLines(days, notes)}
-          {values.map((_, arm) => (
-            <Line
-              key={arm}
-              dataKey={`arm${arm}`}
-              stroke={variantColour(arm)}
-              strokeWidth={1.8}
-              strokeDasharray={arm === 0 ? "5 3" : undefined}
-              dot={points.length < 3}
-              isAnimationActive={false}
+    <>
+      <div role="img" aria-label={label}>
+        <ResponsiveContainer width="100%" height={height}>
+          <LineChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
+            <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
+            <XAxis
+              dataKey="number"
+              type="number"
+              domain={[1, Math.max(points.length, 2)]}
+              ticks={points.map((p) => p.number).filter((n) => n % (hours ? 12 : 7) === 0)}
+              tickFormatter={(n: number) => (hours ? phrase(points[n - 1]?.date ?? "") : `day ${n}`)}
+              tick={TICK}
+              axisLine={false}
+              tickLine={false}
             />
-          ))}
-          <Tooltip
-            content={({ active, payload }) => {
-              const point = payload?.[0]?.payload as ({ date: string } & Record<string, number | null>) | undefined;
-              if (!active || !point) return null;
-              return (
-                <div className="sheet px-2 py-1 text-xs">
-                  {phrase(point.date)}
-                  {notes
-                    .filter((note) => note.day === point.date)
-                    .map((note) => (
-                      <div key={note.text} className="font-semibold">
-                        ◆ {note.text}
-                      </div>
+            <YAxis
+              tickFormatter={format}
+              tick={TICK}
+              axisLine={false}
+              tickLine={false}
+              width={52}
+              domain={range}
+              ticks={niceTicks(range, 4)}
+            />
+            {noteLines(days, notes)}
+            {values.map((_, arm) => (
+              <Line
+                key={arm}
+                dataKey={`arm${arm}`}
+                stroke={variantColour(arm)}
+                strokeWidth={1.8}
+                strokeDasharray={arm === 0 ? "5 3" : undefined}
+                dot={points.length < 3}
+                isAnimationActive={false}
+              />
+            ))}
+            <Tooltip
+              content={({ active, payload }) => {
+                const point = payload?.[0]?.payload as ({ date: string } & Record<string, number | null>) | undefined;
+                if (!active || !point) return null;
+                return (
+                  <div className="sheet px-2 py-1 text-xs">
+                    {phrase(point.date)}
+                    {notes
+                      .filter((note) => note.day === point.date)
+                      .map((note) => (
+                        <div key={note.text} className="font-semibold">
+                          ◆ {note.text}
+                        </div>
+                      ))}
+                    {values.map((_, arm) => (
+                      <div key={arm}>{`${LETTERS[arm]}: ${written(point[`arm${arm}`])}`}</div>
                     ))}
-                  {values.map((_, arm) => {
-                    const value = point[`arm${arm}`];
-                    return <div key={arm}>{`${LETTERS[arm]}: ${value == null ? "none" : format(value)}`}</div>;
-                  })}
-                </div>
-              );
-            }}
-          />
-        </LineChart>
-      </ResponsiveContainer>
-    </div>
+                  </div>
+                );
+              }}
+            />
+          </LineChart>
+        </ResponsiveContainer>
+      </div>
+      <AsTable
+        label={label}
+        points={points}
+        columns={[
+          { name: hours ? "Hour" : "Day", value: (point) => point.date, text: (point) => phrase(point.date) },
+          ...values.map((column, arm) => ({
+            name: LETTERS[arm] ?? "",
+            value: (point: (typeof points)[number]) => column[point.number - 1],
+            text: (point: (typeof points)[number]) => written(column[point.number - 1]),
+          })),
+        ]}
+      />
+    </>
   );
 }

@@ -10,6 +10,7 @@ import {
   XAxis,
   YAxis,
 } from "recharts";
+import { AsTable } from "./AsTable";
 import type { Evidence } from "../api/client";
 import { calmRange, niceTicks } from "../lib/axis";
 import { day, signed } from "../lib/format";
@@ -25,6 +26,7 @@ interface Props {
   notes?: { day: string; text: string }[] | undefined;
 }
 
+const ENDS = { estimate: "Lift", low: "Lower end", high: "Upper end" };
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
 export function LiftOverTime({ days, series, worthwhile, colour, height = 210, notes = [] }: Props) {
@@ -39,65 +41,79 @@ export function LiftOverTime({ days, series, worthwhile, colour, height = 210, n
   }));
   const weeks = points.map((point) => point.number).filter((number) => number % 7 === 0);
   return (
-    <div
-      role="img"
-      aria-label={`Lift of ${series.letter} with the data up to each day; at the end ${points.at(-1)?.figures}`}
-    >
-      <ResponsiveContainer width="100%" height={height}>
-        <ComposedChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
-          <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
-          <ReferenceArea y1={-worthwhile} y2={worthwhile} fill="var(--band)" fillOpacity={1} />
-          <XAxis
-            dataKey="number"
-            type="number"
-            domain={[1, points.length]}
-            ticks={weeks}
-            tickFormatter={(n: number) => `day ${n}`}
-            tick={TICK}
-            axisLine={false}
-            tickLine={false}
-          />
-          <YAxis
-            domain={[bottom, top]}
-            allowDataOverflow
-            ticks={niceTicks([bottom, top])}
-            tickFormatter={(v: number) => signed(v).replace(".0%", "%")}
-            tick={TICK}
-            axisLine={false}
-            tickLine={false}
-            width={52}
-          />
-          {noteLines(days, notes)}
-          <ReferenceLine y={0} stroke="var(--color-base-content)" />
-          <Area
-            dataKey="band"
-            fill={colour}
-            fillOpacity={0.18}
-            stroke="none"
-            isAnimationActive={false}
-            activeDot={false}
-          />
-          <Line dataKey="estimate" stroke={colour} strokeWidth={2} dot={false} isAnimationActive={false} />
-          <Tooltip
-            content={({ active, payload }) => {
-              const point = payload?.[0]?.payload as (typeof points)[number] | undefined;
-              if (!active || !point) return null;
-              return (
-                <div className="sheet px-2 py-1 text-xs">
-                  {day(point.date)}, day {point.number}: {point.figures}
-                  {notes
-                    .filter((note) => note.day === point.date)
-                    .map((note) => (
-                      <div key={note.text} className="font-semibold">
-                        ◆ {note.text}
-                      </div>
-                    ))}
-                </div>
-              );
-            }}
-          />
-        </ComposedChart>
-      </ResponsiveContainer>
-    </div>
+    <>
+      <div
+        role="img"
+        aria-label={`Lift of ${series.letter} with the data up to each day; at the end ${points.at(-1)?.figures}`}
+      >
+        <ResponsiveContainer width="100%" height={height}>
+          <ComposedChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
+            <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
+            <ReferenceArea y1={-worthwhile} y2={worthwhile} fill="var(--band)" fillOpacity={1} />
+            <XAxis
+              dataKey="number"
+              type="number"
+              domain={[1, points.length]}
+              ticks={weeks}
+              tickFormatter={(n: number) => `day ${n}`}
+              tick={TICK}
+              axisLine={false}
+              tickLine={false}
+            />
+            <YAxis
+              domain={[bottom, top]}
+              allowDataOverflow
+              ticks={niceTicks([bottom, top])}
+              tickFormatter={(v: number) => signed(v).replace(".0%", "%")}
+              tick={TICK}
+              axisLine={false}
+              tickLine={false}
+              width={52}
+            />
+            {noteLines(days, notes)}
+            <ReferenceLine y={0} stroke="var(--color-base-content)" />
+            <Area
+              dataKey="band"
+              fill={colour}
+              fillOpacity={0.18}
+              stroke="none"
+              isAnimationActive={false}
+              activeDot={false}
+            />
+            <Line dataKey="estimate" stroke={colour} strokeWidth={2} dot={false} isAnimationActive={false} />
+            <Tooltip
+              content={({ active, payload }) => {
+                const point = payload?.[0]?.payload as (typeof points)[number] | undefined;
+                if (!active || !point) return null;
+                return (
+                  <div className="sheet px-2 py-1 text-xs">
+                    {day(point.date)}, day {point.number}: {point.figures}
+                    {notes
+                      .filter((note) => note.day === point.date)
+                      .map((note) => (
+                        <div key={note.text} className="font-semibold">
+                          ◆ {note.text}
+                        </div>
+                      ))}
+                  </div>
+                );
+              }}
+            />
+          </ComposedChart>
+        </ResponsiveContainer>
+      </div>
+      <AsTable
+        label={`Lift of ${series.letter} by day`}
+        points={points}
+        columns={[
+          { name: "Day", value: (point) => point.date, text: (point) => `${day(point.date)}, day ${point.number}` },
+          ...(["estimate", "low", "high"] as const).map((what) => ({
+            name: ENDS[what],
+            value: (point: (typeof points)[number]) => series[what][point.number - 1],
+            text: (point: (typeof points)[number]) => signed(series[what][point.number - 1]),
+          })),
+        ]}
+      />
+    </>
   );
 }

@@ -1,4 +1,5 @@
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { AsTable } from "./AsTable";
 import type { RegionReading } from "../api/regions";
 import { niceRange, niceTicks } from "../lib/axis";
 import { weekday } from "../lib/format";
@@ -43,78 +44,100 @@ export function SpendPicture({ spend, title, start, currency, height = 170 }: Pr
   const range = niceRange([0, ...values]);
   const money = (value: number) => Math.round(value).toLocaleString("en-GB");
   return (
-    <div
-      role="img"
-      aria-label={`${currency} a day, ${groups.map((one) => one.title).join(" and ")}, planned and spent, over ${days} days`}
-    >
-      <ResponsiveContainer width="100%" height={height}>
-        <LineChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
-          <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
-          <XAxis
-            dataKey="number"
-            type="number"
-            domain={[1, Math.max(days, 2)]}
-            ticks={points.map((point) => point.number).filter((number) => number % 7 === 0)}
-            tickFormatter={(number: number) => `day ${number}`}
-            tick={TICK}
-            axisLine={false}
-            tickLine={false}
-          />
-          <YAxis
-            domain={range}
-            ticks={niceTicks(range, 4)}
-            tickFormatter={money}
-            tick={TICK}
-            axisLine={false}
-            tickLine={false}
-            width={52}
-          />
-          {groups.flatMap(({ group, colour }) => [
-            <Line
-              key={`${group} planned`}
-              dataKey={`${group} planned`}
-              stroke={colour}
-              strokeDasharray="4 3"
-              strokeWidth={1.2}
-              dot={false}
-              isAnimationActive={false}
-            />,
-            <Line
-              key={`${group} spent`}
-              dataKey={`${group} spent`}
-              stroke={colour}
-              strokeWidth={2}
-              dot={days < 3}
-              isAnimationActive={false}
-            />,
-          ])}
-          <Tooltip
-            content={({ active, payload }) => {
-              const point = payload?.[0]?.payload as (Record<string, number | null> & { date: string }) | undefined;
-              if (!active || !point) return null;
-              return (
-                <div className="sheet px-2 py-1 text-xs">
-                  {weekday(point.date)}
-                  {groups.map(({ group, title }) => (
-                    <div key={group}>
-                      {title}: {money(point[`${group} spent`] ?? 0)} spent, {money(point[`${group} planned`] ?? 0)}{" "}
-                      planned
-                    </div>
-                  ))}
-                </div>
-              );
-            }}
-          />
-        </LineChart>
-      </ResponsiveContainer>
-      <p className="quiet mt-1 flex gap-4 text-xs" aria-hidden>
-        {groups.map(({ group, title, colour }) => (
-          <span key={group} className="flex items-center gap-1.5">
-            <span className="inline-block h-0.5 w-5" style={{ background: colour }} /> {title}
-          </span>
-        ))}
-        <span>dashed: planned</span>
-      </p>
-    </div>
+    <>
+      <div
+        role="img"
+        aria-label={`${currency} a day, ${groups.map((one) => one.title).join(" and ")}, planned and spent, over ${days} days`}
+      >
+        <ResponsiveContainer width="100%" height={height}>
+          <LineChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
+            <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
+            <XAxis
+              dataKey="number"
+              type="number"
+              domain={[1, Math.max(days, 2)]}
+              ticks={points.map((point) => point.number).filter((number) => number % 7 === 0)}
+              tickFormatter={(number: number) => `day ${number}`}
+              tick={TICK}
+              axisLine={false}
+              tickLine={false}
+            />
+            <YAxis
+              domain={range}
+              ticks={niceTicks(range, 4)}
+              tickFormatter={money}
+              tick={TICK}
+              axisLine={false}
+              tickLine={false}
+              width={52}
+            />
+            {groups.flatMap(({ group, colour }) => [
+              <Line
+                key={`${group} planned`}
+                dataKey={`${group} planned`}
+                stroke={colour}
+                strokeDasharray="4 3"
+                strokeWidth={1.2}
+                dot={false}
+                isAnimationActive={false}
+              />,
+              <Line
+                key={`${group} spent`}
+                dataKey={`${group} spent`}
+                stroke={colour}
+                strokeWidth={2}
+                dot={days < 3}
+                isAnimationActive={false}
+              />,
+            ])}
+            <Tooltip
+              content={({ active, payload }) => {
+                const point = payload?.[0]?.payload as (Record<string, number | null> & { date: string }) | undefined;
+                if (!active || !point) return null;
+                return (
+                  <div className="sheet px-2 py-1 text-xs">
+                    {weekday(point.date)}
+                    {groups.map(({ group, title }) => (
+                      <div key={group}>
+                        {title}: {money(point[`${group} spent`] ?? 0)} spent, {money(point[`${group} planned`] ?? 0)}{" "}
+                        planned
+                      </div>
+                    ))}
+                  </div>
+                );
+              }}
+            />
+          </LineChart>
+        </ResponsiveContainer>
+        <p className="quiet mt-1 flex gap-4 text-xs" aria-hidden>
+          {groups.map(({ group, title, colour }) => (
+            <span key={group} className="flex items-center gap-1.5">
+              <span className="inline-block h-0.5 w-5" style={{ background: colour }} /> {title}
+            </span>
+          ))}
+          <span>dashed: planned</span>
+        </p>
+      </div>
+      <AsTable
+        label={`${currency} a day, planned and spent`}
+        points={points}
+        columns={[
+          { name: "Day", value: (point) => point.date, text: (point) => weekday(point.date) },
+          ...groups.flatMap(({ group, title }) =>
+            (["spent", "planned"] as const).map((what) => {
+              const value = (point: (typeof points)[number]) => of(group)?.[what][point.number - 1];
+              return {
+                name: `${title}, ${what}`,
+                value,
+                text: (point: (typeof points)[number]) => {
+                  const one = value(point);
+                  return one == null ? "none" : money(one);
+                },
+              };
+            }),
+          ),
+        ]}
+      />
+    </>
   );
 }
