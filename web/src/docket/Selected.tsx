@@ -11,7 +11,7 @@ interface Props {
 
 /** What can be done to several at once. Each is a step of its own, with its entry in the ledger, and may be refused by itself. */
 export function Selected({ rows, all, clear }: Props) {
-  const [doing, setDoing] = useState<"archive" | "restore" | "hand over">();
+  const [doing, setDoing] = useState<"archive" | "restore" | "undo" | "hand over">();
   const [archived, setArchived] = useState<StepProps["rows"]>([]);
   const none = rows.length === 0;
   const away = rows.filter((row) => row.state === "archived");
@@ -46,21 +46,20 @@ export function Selected({ rows, all, clear }: Props) {
       {archived.length > 0 && (
         <span role="status" className="w-full">
           {plural(archived.length, "experiment")} archived.{" "}
-          <button type="button" className="link" onClick={() => setDoing("restore")}>
+          <button type="button" className="link" onClick={() => setDoing("undo")}>
             Undo
           </button>
         </span>
       )}
       {doing === "archive" && <Archive rows={rows} close={close} done={clear} went={setArchived} />}
-      {doing === "restore" && (
-        <Restore rows={away.length > 0 ? away : archived} close={close} done={clear} went={() => setArchived([])} />
-      )}
+      {doing === "restore" && <Restore rows={away} close={close} done={clear} />}
+      {doing === "undo" && <Restore rows={archived} close={close} went={() => setArchived([])} />}
       {doing === "hand over" && <HandOver rows={rows} close={close} done={clear} />}
     </div>
   );
 }
 
-const move = (key: string, move: "archive" | "restore") =>
+const bring = (key: string, move: "archive" | "restore") =>
   take(client.POST("/api/v1/experiments/{key}/move/{move}", { params: { path: { key, move } } }));
 
 function Restore(props: StepProps) {
@@ -69,7 +68,7 @@ function Restore(props: StepProps) {
       {...props}
       title={`Restore ${plural(props.rows.length, "experiment")}?`}
       what="Restore"
-      step={(key) => move(key, "restore")}
+      step={(key) => bring(key, "restore")}
     >
       <p>They stand in the docket again, in the state that they were in.</p>
     </Steps>
@@ -82,7 +81,7 @@ function Archive(props: StepProps) {
       {...props}
       title={`Archive ${plural(props.rows.length, "experiment")}?`}
       what="Archive"
-      step={(key) => move(key, "archive")}
+      step={(key) => bring(key, "archive")}
     >
       <p>
         They leave the docket and are found in the archive, with all that belongs to them; there each can be restored.

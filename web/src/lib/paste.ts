@@ -19,7 +19,7 @@ export const bareName = (name: string): string =>
     .normalize("NFKD")
     .replace(/\p{M}/gu, "")
     .toLowerCase()
-    .replace(/[^a-z]+/g, " ")
+    .replace(/[^\p{L}]+/gu, " ")
     .trim();
 
 export interface Table {
@@ -29,10 +29,12 @@ export interface Table {
 
 /** Lay a headed paste over a table from a row on, each column below its name; a name that is not there yet is one column more. */
 export function layByName(table: Table, [names = [], ...rows]: string[][], row: number): Table {
-  const bare = table.head.map(bareName);
-  const added = names.filter((name) => !bare.includes(bareName(name)));
-  const head = [...table.head, ...added];
-  const places = names.map((name) => [...bare, ...added.map(bareName)].indexOf(bareName(name)));
+  const head = [...table.head];
+  const places: number[] = [];
+  for (const name of names) {
+    const known = head.findIndex((one, place) => !places.includes(place) && bareName(one) === bareName(name));
+    places.push(known < 0 ? head.push(name) - 1 : known);
+  }
   const cells = Array.from({ length: Math.max(table.cells.length, row + rows.length) }, (_, r) =>
     head.map((_, c) => rows[r - row]?.[places.indexOf(c)] ?? table.cells[r]?.[c] ?? ""),
   );

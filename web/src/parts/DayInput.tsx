@@ -1,8 +1,8 @@
 import { useId, useState, type InputHTMLAttributes } from "react";
 
-export const FIRST_DAY = "2000-01-01";
+const FIRST_DAY = "2000-01-01";
 const YEARS_AHEAD = 10;
-export const lastDay = () => `${new Date().getUTCFullYear() + YEARS_AHEAD}-12-31`;
+const lastDay = () => `${new Date().getUTCFullYear() + YEARS_AHEAD}-12-31`;
 
 /** What is wrong with a day or a moment of ISO 8601, undefined for nothing; an empty one is right. */
 export function wrongDay(label: string, typed: string, first = FIRST_DAY, last = lastDay()): string | undefined {

@@ -334,6 +334,16 @@ describe("the grid of counts", () => {
     ).toBe('n,Date,Arm,x,note\n"1,000",2026-03-02,A,50,\n990,2026-03-02,C,70,late');
   });
 
+  it("gives columns of the same name, and of names in other letters, a place each", async () => {
+    const other = "Дата\tГруппа\tx\tx\n2026-03-02\tC\t70\t71";
+    expect(
+      await handedOn([
+        ["day, row 1", HEADED],
+        ["Date, row 1", other],
+      ]),
+    ).toBe('n,Date,Arm,x,Дата,Группа,x\n"1,000",2026-03-02,A,70,2026-03-02,C,71\n990,2026-03-02,B,61,,,');
+  });
+
   it("lays cells without headings from the field on into which they are pasted", async () => {
     expect(await handedOn([["units, row 1", "1000\t50\n990\t61"]])).toBe(
       "variant,units,conversions\nA,1000,50\nB,990,61",
