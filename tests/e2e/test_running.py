@@ -4,7 +4,7 @@ import json
 import re
 import urllib.request
 import uuid
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 
 from playwright.sync_api import expect
 
@@ -152,7 +152,7 @@ def test_an_experiment_is_scheduled_ended_and_run_once_more(people, manage):
     standing.get_by_role("button", name="Start it…").click()
     page.get_by_label("At a time to come").check()
     page.get_by_label("Start", exact=False).and_(page.locator("input[type=datetime-local]")).first.fill(
-        "2099-01-05T09:00"
+        f"{date.today().year + 1}-01-05T09:00"
     )
     page.get_by_role("button", name="Schedule", exact=True).click()
     expect(page.get_by_text("scheduled", exact=False).first).to_be_visible()
