@@ -481,7 +481,9 @@ describe("the casebook", () => {
     expect(screen.getByText("2 places still to be changed")).toBeTruthy();
     expect(screen.getByText("+6.0%")).toBeTruthy();
     expect(screen.getByText("+7.9% adjusted for stopping")).toBeTruthy();
-    expect(screen.getByRole("link", { name: "Fare calendar" }).getAttribute("href")).toBe("/experiments/fare-calendar/verdict");
+    expect(screen.getByRole("link", { name: "Fare calendar" }).getAttribute("href")).toBe(
+      "/experiments/fare-calendar/verdict",
+    );
   });
 
   it("asks for an area and says when nothing fits", async () => {
