@@ -19,7 +19,7 @@ export function AsTable<Point extends object>({ label, points, columns }: Props<
   const [open, setOpen] = useState(false);
   return (
     <details className="no-print text-sm" onToggle={(event) => setOpen(event.currentTarget.open)}>
-      <summary className="quiet w-fit cursor-pointer py-0.5">As a table</summary>
+      <summary className="quiet w-fit h-6 cursor-pointer leading-6">As a table</summary>
       {open && (
         <DataTable<Point>
           label={label}

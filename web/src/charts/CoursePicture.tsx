@@ -10,6 +10,7 @@ import {
   XAxis,
   YAxis,
 } from "recharts";
+import { HEIGHT } from "./height";
 import { AsTable } from "./AsTable";
 import type { RegionArm } from "../api/regions";
 import { niceRange, niceTicks } from "../lib/axis";
@@ -29,7 +30,7 @@ interface Props {
 }
 
 /** What the treated regions had against what their partners lead to expect: day by day, or as a running sum since the start. */
-export function CoursePicture({ course, testDays, confidence, what, height = 210, notes = [] }: Props) {
+export function CoursePicture({ course, testDays, confidence, what, height = HEIGHT, notes = [] }: Props) {
   const from = what === "days" ? Math.max(course.start - SHOWN, 0) : course.start;
   const date = (place: number) => new Date(Date.parse(course.first) + place * 86_400_000).toISOString().slice(0, 10);
   const points = course.observed.slice(from).map((observed, index) => {

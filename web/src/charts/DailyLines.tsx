@@ -1,5 +1,6 @@
 import { LETTERS } from "../api/vocabulary";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { HEIGHT } from "./height";
 import { AsTable } from "./AsTable";
 import { niceRange, niceTicks } from "../lib/axis";
 import { variantColour } from "../lib/variants";
@@ -23,7 +24,7 @@ interface Props {
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
 /** A line a variant over the days. */
-export function DailyLines({ days, values, format, label, height = 200, notes = [], hours = false }: Props) {
+export function DailyLines({ days, values, format, label, height = HEIGHT, notes = [], hours = false }: Props) {
   const points = days.map((date, index) => ({
     date,
     number: index + 1,

@@ -1,5 +1,6 @@
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from "recharts";
 import type { RegionDesign } from "../api/regions";
+import { HEIGHT } from "./height";
 import { niceRange, niceTicks } from "../lib/axis";
 
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
@@ -13,7 +14,7 @@ interface Props {
 }
 
 /** The smallest return that each design shows, by its length: a line a number of pairs. */
-export function DesignsPicture({ designs, chosen, breakEven, height = 200 }: Props) {
+export function DesignsPicture({ designs, chosen, breakEven, height = HEIGHT }: Props) {
   const shown = designs.filter((one) => one.smallest_return !== null);
   const numbers = [...new Set(shown.map((one) => one.pairs))].sort((a, b) => b - a);
   const weeks = [...new Set(shown.map((one) => one.weeks))].sort((a, b) => a - b);

@@ -10,6 +10,7 @@ import {
   XAxis,
   YAxis,
 } from "recharts";
+import { HEIGHT } from "./height";
 import { AsTable } from "./AsTable";
 import type { Evidence } from "../api/client";
 import { calmRange, niceTicks } from "../lib/axis";
@@ -29,7 +30,7 @@ interface Props {
 const ENDS = { estimate: "Lift", low: "Lower end", high: "Upper end" };
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
-export function LiftOverTime({ days, series, worthwhile, colour, height = 210, notes = [] }: Props) {
+export function LiftOverTime({ days, series, worthwhile, colour, height = HEIGHT, notes = [] }: Props) {
   const [bottom, top] = calmRange(series.low, series.high, worthwhile);
   const clip = (value: number | null | undefined) => Math.min(Math.max(value ?? top, bottom), top);
   const points = days.map((date, index) => ({

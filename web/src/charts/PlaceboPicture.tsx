@@ -1,11 +1,12 @@
 import { CartesianGrid, ErrorBar, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from "recharts";
+import { HEIGHT } from "./height";
 import { AsTable } from "./AsTable";
 import type { Placebo } from "../api/regions";
 
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
 /** How often each added effect was shown, with twice the Monte Carlo error; at none, the false alarms. */
-export function PlaceboPicture({ placebo, height = 200 }: { placebo: Placebo; height?: number }) {
+export function PlaceboPicture({ placebo, height = HEIGHT }: { placebo: Placebo; height?: number }) {
   const end = placebo.found.findIndex((one) => one.share > 0.995);
   const points = placebo.found
     .slice(0, end < 0 ? undefined : end + 1)

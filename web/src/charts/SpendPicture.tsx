@@ -1,4 +1,5 @@
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { HEIGHT } from "./height";
 import { AsTable } from "./AsTable";
 import type { RegionReading } from "../api/regions";
 import { niceRange, niceTicks } from "../lib/axis";
@@ -22,7 +23,7 @@ interface Props {
 }
 
 /** Money a day where it is changed and where it goes on: planned dashed, spent in full. */
-export function SpendPicture({ spend, title, start, currency, height = 170 }: Props) {
+export function SpendPicture({ spend, title, start, currency, height = HEIGHT }: Props) {
   const groups = spend.flatMap(({ group }) => {
     const colour = COLOURS[group];
     return colour ? [{ group, title: title(group).toLowerCase(), colour }] : [];

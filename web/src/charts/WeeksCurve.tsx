@@ -1,4 +1,5 @@
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { HEIGHT } from "./height";
 import { AsTable } from "./AsTable";
 import { niceRange, niceTicks } from "../lib/axis";
 import { percentText } from "../lib/format";
@@ -11,7 +12,7 @@ export function WeeksCurve({
   weeks,
   wanted,
   lookedFor = "lift",
-  height = 210,
+  height = HEIGHT,
 }: {
   curve: (number | null)[];
   weeks: number;

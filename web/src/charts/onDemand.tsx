@@ -1,11 +1,17 @@
 import { lazy, Suspense, type ComponentType } from "react";
+import { HEIGHT } from "./height";
 
-/** Charts that need the drawing library: figures and words are there before it has come, and keep their places. */
+/**
+ * Charts that need the drawing library: figures and words are there before it has come, and keep their places, with room for the line
+ * below a chart that opens its table.
+ */
 function onDemand<Props extends { height?: number }>(load: () => Promise<ComponentType<Props>>) {
   const Drawn = lazy(() => load().then((component) => ({ default: component as ComponentType<object> })));
   return function Chart(props: Props) {
     return (
-      <Suspense fallback={<div className="skeleton w-full" style={{ height: props.height ?? 220 }} aria-hidden />}>
+      <Suspense
+        fallback={<div className="skeleton mb-6 w-full" style={{ height: props.height ?? HEIGHT }} aria-hidden />}
+      >
         <Drawn {...props} />
       </Suspense>
     );

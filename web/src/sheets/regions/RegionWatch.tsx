@@ -81,7 +81,7 @@ function Spending({ shown }: { shown: RegionReading }) {
       {shown.arms.map((arm) => (
         <Leak key={arm.arm} shown={shown} arm={arm} />
       ))}
-      <SpendPicture spend={shown.spend} title={title} start={shown.start} currency={shown.currency} />
+      <SpendPicture height={170} spend={shown.spend} title={title} start={shown.start} currency={shown.currency} />
       <div className="mt-2">
         <DataTable
           label="Spending by group"

@@ -1,0 +1,2 @@
+/** How high a chart is where nobody says otherwise, in pixels: the place that is held for it until it is drawn is as high. */
+export const HEIGHT = 210;
