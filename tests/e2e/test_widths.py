@@ -1,6 +1,7 @@
 """No page is wider than its window, whatever names, variants and metrics there are; what is pressed can be hit."""
 
 import json
+import re
 
 import pytest
 from playwright.sync_api import expect
@@ -9,6 +10,7 @@ WIDTHS = (320, 390, 640, 768, 1024, 1280, 1920)
 # Made as people make them: a name of one word as long as may be, ten variants, thirty metrics; one that reads from right to left.
 MAKE = """
 import json
+import re
 from datetime import timedelta
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.experiments import actions
@@ -38,6 +40,7 @@ print(json.dumps([long.key, left.key]))
 """
 SHEETS = ("brief", "sizing", "traffic", "watch", "evidence", "verdict", "rehearsal", "ledger")
 CALENDAR = "fare-calendar-before-the-sailing-list"
+POSTERS = "autumn-poster-towns"
 PLACES = (
     "/",
     "/casebook",
@@ -162,3 +165,44 @@ def test_every_dialog_lies_within_the_window(people, hard, width):
             page.keyboard.press("Escape")
             expect(page.get_by_role("dialog")).to_have_count(0)
     assert found == []
+
+
+# The chunks of the charts that come when figures and words are there already.
+CHARTS = re.compile(r"/(DailyLines|LiftOverTime|WeeksCurve|SpendPicture)-[^/]*\.js$")
+# Where the headings stand once they have stood still for thirty frames.
+HEADINGS = """() => new Promise((resolve) => {
+    const seen = () => Object.fromEntries([...document.querySelectorAll("main h2")].map((one) =>
+        [one.textContent, Math.round(one.getBoundingClientRect().top)]));
+    let [last, frames] = [null, 0];
+    const look = () => {
+        const now = seen();
+        frames = JSON.stringify(now) === JSON.stringify(last) ? frames + 1 : 0;
+        last = now;
+        frames < 30 ? requestAnimationFrame(look) : resolve(now);
+    };
+    look();
+})"""
+
+
+@pytest.mark.parametrize(
+    "view",
+    [f"/experiments/{CALENDAR}/{sheet}" for sheet in ("sizing", "watch", "evidence")]
+    + [f"/experiments/{POSTERS}/watch"],
+)
+def test_a_chart_that_comes_moves_nothing(people, view):
+    page = people().sign_in("ada").page
+    held = []
+
+    def hold(route):
+        held.append(route)
+
+    page.route(CHARTS, hold)
+    page.goto(view)
+    expect(page.locator("main .skeleton").first).to_be_visible()
+    before = page.evaluate(HEADINGS)
+    assert held
+    for route in held:
+        route.continue_()
+    expect(page.get_by_text("As a table").first).to_be_visible()
+    expect(page.locator("main .skeleton")).to_have_count(0)
+    assert page.evaluate(HEADINGS) == before

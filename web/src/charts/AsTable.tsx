@@ -6,7 +6,7 @@ interface Props<Point> {
   /** What the table holds, for those who hear it. */
   label: string;
   points: readonly Point[];
-  /** The first names the point. `value` is what is sorted and copied; it is shown where there is no `text`. */
+  /** The first names the point, each by another value. `value` is what is sorted and copied; it is shown where there is no `text`. */
   columns: readonly {
     name: string;
     value: (point: Point) => Cell | null | undefined;
@@ -24,7 +24,7 @@ export function AsTable<Point extends object>({ label, points, columns }: Props<
         <DataTable<Point>
           label={label}
           rows={points}
-          rowKey={(point) => points.indexOf(point)}
+          rowKey={(point) => columns[0]?.value(point) ?? ""}
           maxHeight="16rem"
           columns={columns.map(({ name, value, text }, index) => ({
             name,

@@ -10,14 +10,13 @@ import {
   XAxis,
   YAxis,
 } from "recharts";
-import { HEIGHT } from "./height";
+import { HEIGHT, TICK } from "./drawing";
 import { AsTable } from "./AsTable";
 import type { RegionArm } from "../api/regions";
 import { niceRange, niceTicks } from "../lib/axis";
 import { day, weekday } from "../lib/format";
-import { noteLines } from "./noteLines";
+import { noteLines, NotesOf } from "./noteLines";
 
-const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 const SHOWN = 28; // days before the start that are drawn
 
 interface Props {
@@ -53,6 +52,7 @@ export function CoursePicture({ course, testDays, confidence, what, height = HEI
   const end = Math.min(begin + testDays, last);
   const ticks = points.map((point) => point.number).filter((number) => (number - begin) % 7 === 0);
   const write = (value: number) => Math.round(value).toLocaleString("en-GB").replace("-", "−");
+  const written = (value: number | null) => (value === null ? "none" : write(value));
   const final = points.at(-1);
   return (
     <>
@@ -149,13 +149,7 @@ export function CoursePicture({ course, testDays, confidence, what, height = HEI
                     <div>
                       {confidence} by chance: {write(point.band[0] ?? 0)} to {write(point.band[1] ?? 0)}
                     </div>
-                    {notes
-                      .filter((note) => note.day === point.date)
-                      .map((note) => (
-                        <div key={note.text} className="font-semibold">
-                          ◆ {note.text}
-                        </div>
-                      ))}
+                    <NotesOf day={point.date} notes={notes} />
                   </div>
                 );
               }}
@@ -171,14 +165,14 @@ export function CoursePicture({ course, testDays, confidence, what, height = HEI
           {
             name: what === "days" ? "Observed" : "Since the start",
             value: (point) => point.observed,
-            text: (point) => (point.observed === null ? "none" : write(point.observed)),
+            text: (point) => written(point.observed),
           },
           ...(what === "days"
             ? [
                 {
                   name: "Expected",
                   value: (point: (typeof points)[number]) => point.expected,
-                  text: (point: (typeof points)[number]) => write(point.expected ?? 0),
+                  text: (point: (typeof points)[number]) => written(point.expected),
                 },
               ]
             : []),

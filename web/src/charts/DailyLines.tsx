@@ -1,12 +1,12 @@
 import { LETTERS } from "../api/vocabulary";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
-import { HEIGHT } from "./height";
+import { HEIGHT, TICK } from "./drawing";
 import { AsTable } from "./AsTable";
 import { niceRange, niceTicks } from "../lib/axis";
 import { variantColour } from "../lib/variants";
 import { useZone } from "../api/hooks";
 import { moment, weekday } from "../lib/format";
-import { noteLines } from "./noteLines";
+import { noteLines, NotesOf } from "./noteLines";
 
 interface Props {
   days: string[];
@@ -20,8 +20,6 @@ interface Props {
   /** The days are hours. */
   hours?: boolean;
 }
-
-const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
 /** A line a variant over the days. */
 export function DailyLines({ days, values, format, label, height = HEIGHT, notes = [], hours = false }: Props) {
@@ -78,13 +76,7 @@ export function DailyLines({ days, values, format, label, height = HEIGHT, notes
                 return (
                   <div className="sheet px-2 py-1 text-xs">
                     {phrase(point.date)}
-                    {notes
-                      .filter((note) => note.day === point.date)
-                      .map((note) => (
-                        <div key={note.text} className="font-semibold">
-                          ◆ {note.text}
-                        </div>
-                      ))}
+                    <NotesOf day={point.date} notes={notes} />
                     {values.map((_, arm) => (
                       <div key={arm}>{`${LETTERS[arm]}: ${written(point[`arm${arm}`])}`}</div>
                     ))}

@@ -1,9 +1,8 @@
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from "recharts";
 import type { RegionDesign } from "../api/regions";
-import { HEIGHT } from "./height";
+import { HEIGHT, TICK } from "./drawing";
 import { niceRange, niceTicks } from "../lib/axis";
 
-const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 const DASHES = ["", "6 3", "3 3", "1 3"];
 
 interface Props {

@@ -10,12 +10,12 @@ import {
   XAxis,
   YAxis,
 } from "recharts";
-import { HEIGHT } from "./height";
+import { HEIGHT, TICK } from "./drawing";
 import { AsTable } from "./AsTable";
 import type { Evidence } from "../api/client";
 import { calmRange, niceTicks } from "../lib/axis";
 import { day, signed } from "../lib/format";
-import { noteLines } from "./noteLines";
+import { noteLines, NotesOf } from "./noteLines";
 
 interface Props {
   days: string[];
@@ -28,7 +28,6 @@ interface Props {
 }
 
 const ENDS = { estimate: "Lift", low: "Lower end", high: "Upper end" };
-const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
 export function LiftOverTime({ days, series, worthwhile, colour, height = HEIGHT, notes = [] }: Props) {
   const [bottom, top] = calmRange(series.low, series.high, worthwhile);
@@ -89,13 +88,7 @@ export function LiftOverTime({ days, series, worthwhile, colour, height = HEIGHT
                 return (
                   <div className="sheet px-2 py-1 text-xs">
                     {day(point.date)}, day {point.number}: {point.figures}
-                    {notes
-                      .filter((note) => note.day === point.date)
-                      .map((note) => (
-                        <div key={note.text} className="font-semibold">
-                          ◆ {note.text}
-                        </div>
-                      ))}
+                    <NotesOf day={point.date} notes={notes} />
                   </div>
                 );
               }}

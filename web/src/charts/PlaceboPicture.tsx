@@ -1,9 +1,7 @@
 import { CartesianGrid, ErrorBar, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from "recharts";
-import { HEIGHT } from "./height";
+import { HEIGHT, TICK } from "./drawing";
 import { AsTable } from "./AsTable";
 import type { Placebo } from "../api/regions";
-
-const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
 /** How often each added effect was shown, with twice the Monte Carlo error; at none, the false alarms. */
 export function PlaceboPicture({ placebo, height = HEIGHT }: { placebo: Placebo; height?: number }) {

@@ -1,12 +1,11 @@
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
-import { HEIGHT } from "./height";
+import { HEIGHT, TICK } from "./drawing";
 import { AsTable } from "./AsTable";
 import type { RegionReading } from "../api/regions";
 import { niceRange, niceTicks } from "../lib/axis";
 import { weekday } from "../lib/format";
 import type { Group } from "../sheets/regions/groups";
 
-const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 const COLOURS: Partial<Record<Group, string>> = {
   withheld: "var(--color-primary)",
   lower: "color-mix(in srgb, var(--color-primary) 45%, var(--color-base-100))",
@@ -110,7 +109,7 @@ export function SpendPicture({ spend, title, start, currency, height = HEIGHT }:
             />
           </LineChart>
         </ResponsiveContainer>
-        <p className="quiet mt-1 flex gap-4 text-xs" aria-hidden>
+        <p className="quiet flex h-6 items-center gap-4 text-xs" aria-hidden>
           {groups.map(({ group, title, colour }) => (
             <span key={group} className="flex items-center gap-1.5">
               <span className="inline-block h-0.5 w-5" style={{ background: colour }} /> {title}

@@ -1,10 +1,8 @@
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
-import { HEIGHT } from "./height";
+import { HEIGHT, TICK } from "./drawing";
 import { AsTable } from "./AsTable";
 import { niceRange, niceTicks } from "../lib/axis";
 import { percentText } from "../lib/format";
-
-const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
 /** What each extra week adds: the smallest lift, or margin, that would be shown, week by week. */
 export function WeeksCurve({

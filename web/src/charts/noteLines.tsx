@@ -15,3 +15,14 @@ export function noteLines(days: string[], notes: { day: string; text: string }[]
       />
     ));
 }
+
+/** The notes of a day, where the pointer is at it. */
+export function NotesOf({ day, notes }: { day: string; notes: readonly { day: string; text: string }[] }) {
+  return notes
+    .filter((note) => note.day === day)
+    .map((note) => (
+      <div key={note.text} className="font-semibold">
+        ◆ {note.text}
+      </div>
+    ));
+}

@@ -59,7 +59,7 @@ export function Selected({ rows, all, clear }: Props) {
   );
 }
 
-const bring = (key: string, move: "archive" | "restore") =>
+const moveTo = (key: string, move: "archive" | "restore") =>
   take(client.POST("/api/v1/experiments/{key}/move/{move}", { params: { path: { key, move } } }));
 
 function Restore(props: StepProps) {
@@ -68,7 +68,7 @@ function Restore(props: StepProps) {
       {...props}
       title={`Restore ${plural(props.rows.length, "experiment")}?`}
       what="Restore"
-      step={(key) => bring(key, "restore")}
+      step={(key) => moveTo(key, "restore")}
     >
       <p>They stand in the docket again, in the state that they were in.</p>
     </Steps>
@@ -81,7 +81,7 @@ function Archive(props: StepProps) {
       {...props}
       title={`Archive ${plural(props.rows.length, "experiment")}?`}
       what="Archive"
-      step={(key) => bring(key, "archive")}
+      step={(key) => moveTo(key, "archive")}
     >
       <p>
         They leave the docket and are found in the archive, with all that belongs to them; there each can be restored.
